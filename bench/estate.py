@@ -23,12 +23,12 @@ from starlette.testclient import TestClient
 
 from bench.figures import say
 from bench.pages import percentile, signed_in
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.numbers.e164 import read
 from sedge.core.numbers.ranges import NumberSet, Span
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.imports import number_files
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
@@ -44,18 +44,18 @@ FIRST_NAMES, LAST_NAMES = (
 )
 
 
-def fill(desk: Desk, count: int, *, people: int = 0, phones: bool = False) -> None:
+def fill(context: Context, count: int, *, people: int = 0, phones: bool = False) -> None:
     """Sites, people (three for ten numbers where it isn't said), numbers with their spans, ledger
     entries and words, in the tables' own form; with `phones` a registered one each."""
     chance = random.Random(3)
     sites, people = max(2, count // 200), people or max(1, count * 3 // 10)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         like = reading.connection.exec_driver_sql("SELECT body FROM site LIMIT 1").scalar_one()
         person = reading.connection.exec_driver_sql("SELECT body FROM person LIMIT 1").scalar_one()
         number = reading.connection.exec_driver_sql(
             "SELECT body FROM life WHERE number = 441134960160"
         ).scalar_one()
-    with desk.writing() as writing:
+    with context.writing() as writing:
         raw = writing.connection.connection.driver_connection
         if raw is None:
             raise SystemExit("no connection")
@@ -265,7 +265,7 @@ def pages(client: TestClient, count: int) -> None:
         say(f"{address}: 95th", answered(client, [address] * 20), "ms", f"(first view {first:.0f})")
 
 
-def importing(desk: Desk, count: int) -> None:
+def importing(context: Context, count: int) -> None:
     """A file of as many rows: looked through, then brought in."""
     text = io.BytesIO()
     text.write(b"Number,State,Site,Carrier,Label,A month\n")
@@ -277,9 +277,9 @@ def importing(desk: Desk, count: int) -> None:
         )
     text.seek(0)
     started = time.perf_counter()
-    file = number_files.receive(desk, "large.csv", text)
+    file = number_files.receive(context, "large.csv", text)
     while file.state is FileState.READING:
-        file = number_files.read_on(desk, file)
+        file = number_files.read_on(context, file)
     say(
         "import, looked through",
         count / (time.perf_counter() - started),
@@ -288,7 +288,7 @@ def importing(desk: Desk, count: int) -> None:
     )
     started = time.perf_counter()
     while file.state is not FileState.DONE:
-        file = number_files.bring_in_more(desk, file.id, work_order="bench", reason="measured")
+        file = number_files.bring_in_more(context, file.id, work_order="bench", reason="measured")
     say("import, brought in", count / (time.perf_counter() - started), "rows/s")
     say(
         "most memory of the process",
@@ -330,16 +330,18 @@ def main() -> None:
     folder = Path(os.environ.get("KEEP") or tempfile.mkdtemp())
     ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
-    desk = house.desk(MEMBERS[0])
-    importing(desk, count)
+    installation = open_installation(
+        Settings(data=folder, demo=True, durable=False, runner=False), standins.url
+    )
+    context = installation.context(MEMBERS[0])
+    importing(context, count)
     started = time.perf_counter()
-    fill(desk, count)
+    fill(context, count)
     say(f"{count:,} numbers made in", time.perf_counter() - started, "s")
-    with signed_in(house) as client:
+    with signed_in(installation) as client:
         finder(client, folder / "estate-lanternfield.sqlite", count)
         pages(client, count)
-    house.close()
+    installation.close()
     standins.stop()
 
 

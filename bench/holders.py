@@ -13,7 +13,7 @@ from tests.core.test_planner import best_by_trying, made, worth
 from bench.estate import answered, fill
 from bench.figures import say
 from bench.pages import signed_in
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.enums import HolderKind, Role
 from sedge.core.holding import HolderRef
 from sedge.core.numbers.life import State
@@ -22,7 +22,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.solve import solve
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import workorders
 from sedge.services.workorders.checking import check_catalogue
 from sedge.settings import Settings
@@ -47,18 +47,20 @@ def main() -> None:
     folder = Path(tempfile.mkdtemp())
     ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
-    desk = house.desk(MEMBERS[0])
-    fill(desk, count, people=count * 6 // 10, phones=True)
-    checks(desk)
+    installation = open_installation(
+        Settings(data=folder, demo=True, durable=False, runner=False), standins.url
+    )
+    context = installation.context(MEMBERS[0])
+    fill(context, count, people=count * 6 // 10, phones=True)
+    checks(context)
     started = time.perf_counter()
-    found = check_catalogue.check_everything(desk)
+    found = check_catalogue.check_everything(context)
     say(
         f"nightly checks over {count * 6 // 10:,} holders ({found:,} findings)",
         time.perf_counter() - started,
         "s",
     )
-    with signed_in(house) as client:
+    with signed_in(installation) as client:
         for address in (
             "/",
             "/licences",
@@ -75,7 +77,7 @@ def main() -> None:
             "/work-orders/templates/joiner",
         ):
             say(f"{address}: 95th", answered(client, [address] * 20), "ms")
-    house.close()
+    installation.close()
     standins.stop()
 
 
@@ -91,10 +93,10 @@ def plan(people: int, numbers: int, *, sites: int) -> None:
     )
 
 
-def checks(desk: Desk) -> None:
+def checks(context: Context) -> None:
     """A thousand tasks: people given numbers, each with a test call."""
     life, person = tables.life, tables.person
-    with desk.reading() as reading:
+    with context.reading() as reading:
         free = reading.records.where(
             Number, life.c.state == State.AVAILABLE.value, order_by=life.c.number, limit=TASKS // 2
         )
@@ -110,7 +112,7 @@ def checks(desk: Desk) -> None:
     ]  # type: ignore[arg-type]
     tasks += [t.PlaceTestCall(number=n.e164) for n, _ in pairs]  # type: ignore[misc]
     started = time.perf_counter()
-    report = workorders.preview(desk, tasks)
+    report = workorders.preview(context, tasks)
     say(
         f"checks of {len(tasks):,} tasks ({len(report.findings):,} verdicts)",
         time.perf_counter() - started,

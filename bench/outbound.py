@@ -49,7 +49,7 @@ def follow() -> None:
         OwnDialRule(name=str(i), pattern=f"7{i:03d}x.", leads_to=Reached.EXTENSION)
         for i in range(RULES)
     )
-    here = site("here").but(dial_rules=rules)
+    here = site("here").copy_with(dial_rules=rules)
     routes = [OutboundRoute(name=str(i), destinations=(f"+{i + 10}",)) for i in range(ROUTES)]
     taken = []
     for _ in range(200):

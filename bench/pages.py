@@ -16,7 +16,7 @@ from urllib.parse import urljoin
 
 from starlette.testclient import TestClient
 
-from sedge.app import create_app, open_house, settle_memory
+from sedge.app import create_app, freeze_startup_objects, open_installation
 from sedge.core.changes import changed
 from sedge.core.estate import Change
 from sedge.core.facts import Money
@@ -33,7 +33,7 @@ from sedge.core.records import (
 )
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
-from sedge.services.context import Desk, House
+from sedge.services.context import Context, Installation
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 
@@ -77,10 +77,10 @@ FOUND = (
 )
 
 
-def fill(desk: Desk, count: int) -> None:
+def fill(context: Context, count: int) -> None:
     """Adopt `count` more numbers and a person for every three, who has two of them."""
     chance = random.Random(7)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         like = reading.records.the(Number, "+441134960100")
     for begin in range(0, count, BATCH):
         changes: list[Change] = []
@@ -98,7 +98,9 @@ def fill(desk: Desk, count: int) -> None:
                 changes.append(changed(Subject.PERSON, None, person, "person.added"))
             holder = HolderRef(kind=HolderKind.PERSON, id=f"bench-{n - n % 3}")
             held = (
-                Assignment(holder=holder, role=Role.EXTRA, since=desk.now(), works_from=desk.now())
+                Assignment(
+                    holder=holder, role=Role.EXTRA, since=context.now(), works_from=context.now()
+                )
                 if n % 3
                 else None
             )
@@ -116,7 +118,7 @@ def fill(desk: Desk, count: int) -> None:
                 spot=like.spot if held else None,
             )
             changes.append(changed(Subject.NUMBER, None, number, "number.adopted"))
-        with desk.writing(reason="measured") as writing:
+        with context.writing(reason="measured") as writing:
             writing.save(changes)
 
 
@@ -125,10 +127,10 @@ def percentile(spent: list[float]) -> float:
 
 
 @contextmanager
-def signed_in(house: House) -> Iterator[TestClient]:
-    """A client of a house that serves, signed in as an administrator."""
-    app = create_app(house)
-    settle_memory()
+def signed_in(installation: Installation) -> Iterator[TestClient]:
+    """A client of an installation that serves, signed in as an administrator."""
+    app = create_app(installation)
+    freeze_startup_objects()
     with TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as client:
         client.post("/sign-in", data={"who": MEMBERS[0].sign_in})
         yield client
@@ -153,11 +155,13 @@ def main() -> None:
     folder = Path(tempfile.mkdtemp())
     ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
+    installation = open_installation(
+        Settings(data=folder, demo=True, durable=False, runner=False), standins.url
+    )
     started = time.perf_counter()
-    fill(house.desk(MEMBERS[0]), count)
+    fill(installation.context(MEMBERS[0]), count)
     sys.stdout.write(f"{count:,} numbers made in {time.perf_counter() - started:.0f} s\n")
-    with signed_in(house) as client:
+    with signed_in(installation) as client:
         files, total = weight(client)
         sys.stdout.write(f"{files} styles and scripts, {total / 1000:.0f} KB compressed\n")
         for address in (*PAGES, *(f"/find?find={words}" for words in FOUND)):
@@ -172,7 +176,7 @@ def main() -> None:
                 f"{address:<46} median {statistics.median(spent):8.1f}   95th"
                 f" {percentile(spent):8.1f} ms\n"
             )
-    house.close()
+    installation.close()
     standins.stop()
 
 

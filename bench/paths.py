@@ -62,7 +62,9 @@ def main() -> None:
         span = Opening(
             weekdays=(0, 1, 2, 3, 4), start=f"{6 + i % 12:02d}:{15 * (i % 4):02d}", end="18:00"
         )
-        builder.put(builder.records[f"Person/{ref.id}"].but(answering=Answering(openings=(span,))))
+        builder.put(
+            builder.records[f"Person/{ref.id}"].copy_with(answering=Answering(openings=(span,)))
+        )
         builder.given(1000 + i, ref, carrier="fellgate", capacity="any")
     estate = builder.build()
     called = Called.number(estate.number(number))

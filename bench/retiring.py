@@ -10,13 +10,13 @@ from pathlib import Path
 
 from bench.estate import FIRST, fill
 from bench.figures import say
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.records import Account
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.outside.carrier import ListedNumber
 from sedge.services.carriers import reconciliation
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.retiring import cleanup_review, retiring
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
@@ -47,11 +47,11 @@ class Listing:
         ]
 
 
-def spent_on_one(desk: Desk, count: int) -> list[float]:
+def spent_on_one(context: Context, count: int) -> list[float]:
     spent = []
     for i in range(ROUNDS):
         started = time.perf_counter()
-        retiring.depends_on(desk, f"+{FIRST + (i * 7919 + 1) % count}")
+        retiring.depends_on(context, f"+{FIRST + (i * 7919 + 1) % count}")
         spent.append((time.perf_counter() - started) * 1000)
     return spent
 
@@ -62,10 +62,10 @@ def main() -> None:
     settings = Settings(data=folder, demo=True, durable=False, runner=False)
     ready_data(settings)
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(settings, standins.url)
-    desk = house.desk(MEMBERS[0])
-    fill(desk, count)
-    spent = spent_on_one(desk, count)
+    installation = open_installation(settings, standins.url)
+    context = installation.context(MEMBERS[0])
+    fill(context, count)
+    spent = spent_on_one(context, count)
     say(
         f"what depends on a number of the site, among {count:,} (median)",
         statistics.median(spent),
@@ -73,20 +73,22 @@ def main() -> None:
     )
     say("the same, slowest", max(spent), "ms")
     started = time.perf_counter()
-    cleanup_review.tidy_up(desk)
+    cleanup_review.tidy_up(context)
     say("the tidy-up", time.perf_counter() - started, "s")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         account = reading.records.the(Account, "fellgate-main")
         ours = sorted(reconciliation._ours(reading, account))[:LISTED]
-    house.outside.carriers["fellgate"] = Listing(ours)  # type: ignore[assignment]
-    object.__setattr__(desk, "at_carrier", lambda _account: house.outside.carriers["fellgate"])
+    installation.outside.carriers["fellgate"] = Listing(ours)  # type: ignore[assignment]
+    object.__setattr__(
+        context, "at_carrier", lambda _account: installation.outside.carriers["fellgate"]
+    )
     started = time.perf_counter()
-    reconciliation.compare_one(desk, account)
+    reconciliation.compare_one(context, account)
     say(f"a carrier's list of {len(ours):,} compared", time.perf_counter() - started, "s")
     started = time.perf_counter()
-    reconciliation.compare_one(desk, account)
+    reconciliation.compare_one(context, account)
     say("the same again, nothing new", time.perf_counter() - started, "s")
-    house.close()
+    installation.close()
     standins.stop()
 
 

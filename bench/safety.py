@@ -12,7 +12,7 @@ import structlog
 from bench.estate import answered, fill
 from bench.figures import say
 from bench.pages import signed_in
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.safety import emergency_reports
@@ -26,13 +26,15 @@ def main() -> None:
     folder = Path(tempfile.mkdtemp())
     ready_data(Settings(data=folder, demo=True, durable=False, runner=False))
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(Settings(data=folder, demo=True, durable=False, runner=False), standins.url)
-    desk = house.desk(MEMBERS[0])
-    fill(desk, count, people=count * 6 // 10, phones=True)
+    installation = open_installation(
+        Settings(data=folder, demo=True, durable=False, runner=False), standins.url
+    )
+    context = installation.context(MEMBERS[0])
+    fill(context, count, people=count * 6 // 10, phones=True)
     started = time.perf_counter()
-    report = emergency_reports.run(desk)
+    report = emergency_reports.run(context)
     say(f"emergency test of {report.numbers:,} numbers in use", time.perf_counter() - started, "s")
-    with signed_in(house) as client:
+    with signed_in(installation) as client:
         for address in (
             "/safety",
             "/safety?site=s-77",
@@ -45,7 +47,7 @@ def main() -> None:
                 answered(client, [address] * 20),
                 "ms",
             )
-    house.close()
+    installation.close()
     standins.stop()
 
 

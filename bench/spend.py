@@ -12,7 +12,7 @@ from pathlib import Path
 from statistics import median
 
 from bench.figures import say
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.spend.invoices import BilledFor, BilledLine, Expected, judge
 from sedge.core.spend.months import Month
 from sedge.core.spend.rates.rate_decks import Rate, deck_of
@@ -66,31 +66,31 @@ def records() -> None:
     settings = Settings(data=folder, demo=True, durable=False, runner=False)
     ready_data(settings)
     standins = StandinServer(folder).start(ticking=False)
-    desk = open_house(settings, standins.url, Clock(timedelta(0))).desk(MEMBERS[0])
+    context = open_installation(settings, standins.url, Clock(timedelta(0))).context(MEMBERS[0])
     try:
-        _deck_loaded(desk)
-        _calls_read(desk)
-        _looked_at(desk)
-        _million(desk)
+        _deck_loaded(context)
+        _calls_read(context)
+        _looked_at(context)
+        _million(context)
     finally:
-        desk.house.close()
+        context.installation.close()
         standins.stop()
         shutil.rmtree(folder)
 
 
-def _deck_loaded(desk) -> None:
+def _deck_loaded(context) -> None:
     draw = random.Random(2)
     prefixes = sorted({str(draw.randrange(10**5, 10**6)) for _ in range(PREFIXES)})
     text = "prefix,destination,price\n" + "\n".join(f"{p},Somewhere,0.0123" for p in prefixes)
     begun = time.perf_counter()
-    loaded = rate_decks.load(desk, "fellgate-bristol", text.encode(), currency="GBP")
+    loaded = rate_decks.load(context, "fellgate-bristol", text.encode(), currency="GBP")
     took = time.perf_counter() - begun
     say(f"a deck of {loaded.rates:,} prefixes loaded, rows a second", loaded.rates / took, "")
 
 
-def _calls_read(desk) -> None:
+def _calls_read(context) -> None:
     draw = random.Random(3)
-    begins = desk.now().astimezone(UTC) - timedelta(days=60)
+    begins = context.now().astimezone(UTC) - timedelta(days=60)
     rows = io.StringIO()
     rows.write("id,started,duration,ring,from,to,trunk\n")
     for i in range(CALLS):
@@ -101,17 +101,17 @@ def _calls_read(desk) -> None:
         rows.write(f"{i},{at:%Y-%m-%dT%H:%M:%SZ},{i % 300},{i % 30},{caller},{callee},Leeds A\n")
     begun = time.perf_counter()
     data = io.BytesIO(rows.getvalue().encode())
-    file = call_records.receive(desk, "calls.csv", data, source="Bench")
+    file = call_records.receive(context, "calls.csv", data, source="Bench")
     while file.state.value == "reading":
-        file = call_records.read_on(desk, call_records.get(desk, file.id), seconds=60)
+        file = call_records.read_on(context, call_records.get(context, file.id), seconds=60)
     took = time.perf_counter() - begun
     say(f"{file.fresh:,} call records read, priced and counted, rows a second", CALLS / took, "")
     begun = time.perf_counter()
-    rating.rate_month(desk, Month.of(desk.now()).later(-1))
+    rating.rate_month(context, Month.of(context.now()).later(-1))
     say("a month of them priced anew", time.perf_counter() - begun, "s")
 
 
-def _looked_at(desk) -> None:
+def _looked_at(context) -> None:
     def timed(do) -> float:
         taken = []
         for _ in range(5):
@@ -120,19 +120,19 @@ def _looked_at(desk) -> None:
             taken.append((time.perf_counter() - begun) * 1000)
         return median(taken)
 
-    say("a number's year", timed(lambda: usage.year_of(desk, "+441134960142")), "ms")
-    month = Month.of(desk.now())
-    say("use of a month by site", timed(lambda: usage.usage(desk, "site", *_days(month))), "ms")
+    say("a number's year", timed(lambda: usage.year_of(context, "+441134960142")), "ms")
+    month = Month.of(context.now())
+    say("use of a month by site", timed(lambda: usage.usage(context, "site", *_days(month))), "ms")
 
 
 def _days(month: Month) -> tuple:
     return month.first, month.last
 
 
-def _million(desk) -> None:
+def _million(context) -> None:
     """A month of a million numbers, when nothing is remembered of it and when it is."""
     since = (datetime.now(UTC) - timedelta(days=200)).replace(tzinfo=None)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.connection.exec_driver_sql(
             "INSERT INTO fee_span (number, site, holder_kind, holder_id, cost_centre, carrier,"
             " account, currency, monthly, since) WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT"
@@ -141,12 +141,12 @@ def _million(desk) -> None:
             (NUMBERS, since.isoformat(" ", timespec="microseconds")),
         )
         writing.touch()
-    month = Month.of(desk.now())
+    month = Month.of(context.now())
     begun = time.perf_counter()
-    costs.statements(desk, month, "site")
+    costs.statements(context, month, "site")
     say(f"cost by site of {NUMBERS:,} numbers, first", (time.perf_counter() - begun) * 1000, "ms")
     begun = time.perf_counter()
-    costs.statements(desk, month, "site")
+    costs.statements(context, month, "site")
     say(f"cost by site of {NUMBERS:,} numbers, again", (time.perf_counter() - begun) * 1000, "ms")
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from bench.estate import timed
 from bench.figures import say
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.enums import Capacity
 from sedge.core.facts import Money
 from sedge.core.numbers.ranges import NumberSet, Span
@@ -22,7 +22,7 @@ from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.carriers import payments
 from sedge.services.clock import Clock
-from sedge.services.context import Desk, House
+from sedge.services.context import Context, Installation
 from sedge.services.supply import ordering, stock_search
 from sedge.services.supply.execution import POLL
 from sedge.services.workorders import runner
@@ -53,47 +53,47 @@ def ranking() -> None:
         )
 
 
-def searches(desk: Desk) -> None:
+def searches(context: Context) -> None:
     wish = Wish("GB", area="Leeds", quantity=4, consecutive=True)
     say(
         "search of all carriers of a country",
-        timed(lambda: stock_search.search(desk, wish), 10),
+        timed(lambda: stock_search.search(context, wish), 10),
         "ms",
     )
-    for account, carrier in stock_search.sellers(desk, wish):
-        bare = timed(lambda a=account: desk.at_carrier(a).stock("GB", "+44113", ""), 10)
-        whole = timed(lambda a=account, c=carrier: stock_search.ask(desk, wish, a, c), 10)
+    for account, carrier in stock_search.sellers(context, wish):
+        bare = timed(lambda a=account: context.at_carrier(a).stock("GB", "+44113", ""), 10)
+        whole = timed(lambda a=account, c=carrier: stock_search.ask(context, wish, a, c), 10)
         say(f"{carrier.name}: its answer, and with ranking", bare, "ms", f"({whole:.0f} ms)")
 
 
-def polling(house: House, desk: Desk, clock: Clock) -> None:
+def polling(installation: Installation, context: Context, clock: Clock) -> None:
     """Many open orders, looked after for two minutes of the outside's time: how often each is asked
     for, and how long a round takes."""
-    carrier = desk.outside.carrier("brackwater")
+    carrier = context.outside.carrier("brackwater")
     asked: dict[str, list[datetime]] = defaultdict(list)
     whole = type(carrier).order_state
     type(carrier).order_state = lambda self, order: (
         asked[order].append(clock.now()),
         whole(self, order),
     )[1]
-    numbers = _free(desk, ORDERS)
-    payments.deposit(desk, "brackwater-main", str(3 * ORDERS))
+    numbers = _free(context, ORDERS)
+    payments.deposit(context, "brackwater-main", str(3 * ORDERS))
     started = time.perf_counter()
     for i, number in enumerate(numbers):
         ordering.order(
-            desk,
+            context,
             reference=f"bench {i}",
             account="brackwater-main",
             site="wharf-house",
             numbers=[number],
         )
-    while runner.tick(house):
+    while runner.tick(installation):
         pass
     say(f"{len(numbers):,} orders written and placed", time.perf_counter() - started, "s")
     begun = time.perf_counter()
     for _ in range(ROUNDS):
         clock.advance(POLL)
-        while runner.tick(house):
+        while runner.tick(installation):
             pass
     say("a round over all that are open", (time.perf_counter() - begun) / ROUNDS, "s")
     shortest = min(
@@ -107,9 +107,9 @@ def polling(house: House, desk: Desk, clock: Clock) -> None:
     type(carrier).order_state = whole
 
 
-def _free(desk: Desk, count: int) -> list[str]:
-    account = stock_search.sellers(desk, Wish("GB"), "brackwater")[0][0]
-    return [s.e164 for s in desk.at_carrier(account).stock("GB", "", "single")][:count]
+def _free(context: Context, count: int) -> list[str]:
+    account = stock_search.sellers(context, Wish("GB"), "brackwater")[0][0]
+    return [s.e164 for s in context.at_carrier(account).stock("GB", "", "single")][:count]
 
 
 def main() -> None:
@@ -119,11 +119,11 @@ def main() -> None:
     ready_data(settings)
     standins = StandinServer(folder).start(ticking=False)
     clock = Clock()
-    house = open_house(settings, standins.url, clock)
-    desk = house.desk(MEMBERS[0])
-    searches(desk)
-    polling(house, desk, clock)
-    house.close()
+    installation = open_installation(settings, standins.url, clock)
+    context = installation.context(MEMBERS[0])
+    searches(context)
+    polling(installation, context, clock)
+    installation.close()
     standins.stop()
 
 

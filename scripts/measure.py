@@ -1,4 +1,4 @@
-"""Measure the house: what grew too large, too wide, too tangled or too vague; `--check` fails where
+"""Measure the code: what grew too large, too wide, too tangled or too vague; `--check` fails where
 a limit is passed.
 
 A limit that is not yet where it should be says so beside it and may only be lowered.

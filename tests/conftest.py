@@ -1,4 +1,4 @@
-"""What tests share: an estate builder for the core, a seeded house with stand-ins for the desk, API
+"""What tests share: an estate builder for the core, a seeded installation with stand-ins, API
 and pages."""
 
 import os
@@ -243,7 +243,7 @@ class EstateBuilder:
                 )
             )
             subscription = self.records[f"Subscription/{product}-sub"]
-            self.put(subscription.but(used=subscription.used + 1))
+            self.put(subscription.copy_with(used=subscription.used + 1))
 
     def build(self, now: datetime = NOW) -> Estate:
         return Estate(now, self.records.values())
@@ -302,7 +302,7 @@ SILENT = "timeout"  # done, but nobody hears of it
 
 @pytest.fixture(scope="session", autouse=True)
 def _short_silence() -> None:
-    """A stand-in that is to stay silent does so for a second and a half. The house itself is
+    """A stand-in that is to stay silent does so for a second and a half. The installation itself is
     patient, so that a busy machine is not taken for a silent service. A stream of changes ends at
     once for who has no browser."""
     from sedge.standins import app
@@ -313,15 +313,15 @@ def _short_silence() -> None:
 
 
 @pytest.fixture
-def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
-    """A house on a copy of the demo's data, with its own stand-ins over real HTTP; nothing runs
-    unless ticked."""
-    from sedge.app import open_house
+def installation(seeded: Path, tmp_path: Path) -> Iterator[Any]:
+    """An installation on a copy of the demo's data, with its own stand-ins over real HTTP; nothing
+    runs unless ticked."""
+    from sedge.app import open_installation
 
     folder = tmp_path / "data"
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
-        opened = open_house(
+        opened = open_installation(
             Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20),
             outside.url,
         )
@@ -331,33 +331,33 @@ def house(seeded: Path, tmp_path: Path) -> Iterator[Any]:
 
 
 @pytest.fixture
-def desk(house: Any) -> Any:
+def context(installation: Any) -> Any:
     from sedge.demo.seed import MEMBERS
 
-    return house.desk(MEMBERS[0])
+    return installation.context(MEMBERS[0])
 
 
 _idle: list[Any] = []
 
 
 @contextmanager
-def serving(house: Any) -> Iterator[Any]:
-    """An application for this house: an idle one of an earlier test if there is one, since building
-    one takes most of a second."""
-    from sedge.app import build_app, move_in
+def serving(installation: Any) -> Iterator[Any]:
+    """An application for this installation: an idle one of an earlier test if there is one, since
+    building one takes most of a second."""
+    from sedge.app import attach_installation, build_app
 
-    app = move_in(_idle.pop() if _idle else build_app(), house)
+    app = attach_installation(_idle.pop() if _idle else build_app(), installation)
     yield app
     _idle.append(app)
 
 
 @pytest.fixture
-def client(house: Any) -> Iterator[Any]:
+def client(installation: Any) -> Iterator[Any]:
     """The application in-process, signed in as nobody."""
     from starlette.testclient import TestClient
 
     with (
-        serving(house) as app,
+        serving(installation) as app,
         TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=False) as opened,
     ):
         opened.event_hooks = holding_to_declared()
@@ -366,16 +366,16 @@ def client(house: Any) -> Iterator[Any]:
 
 @pytest.fixture(scope="module")
 def shared(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
-    """The application on one house for all tests of a module: for those that only look, or don't
-    mind what others did."""
+    """The application on one installation for all tests of a module: for those that only look, or
+    don't mind what others did."""
     from starlette.testclient import TestClient
 
-    from sedge.app import open_house
+    from sedge.app import open_installation
 
     folder = tmp_path_factory.mktemp("shared") / "data"
     shutil.copytree(seeded, folder)
     with standins(folder) as outside:
-        opened = open_house(
+        opened = open_installation(
             Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20),
             outside.url,
         )
@@ -402,8 +402,8 @@ def in_one_line(html: str) -> str:
     return " ".join(html.split())
 
 
-def until_quiet(house: Any, span: timedelta = timedelta(0)) -> None:
+def until_quiet(installation: Any, span: timedelta = timedelta(0)) -> None:
     """Let everything that is due happen, moving the clocks forward by `span`."""
     from sedge.services import simulation_clock
 
-    simulation_clock.advance(house, span)
+    simulation_clock.advance(installation, span)

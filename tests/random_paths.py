@@ -145,10 +145,10 @@ def estate_for(path, silent=(), *, line=False, answering=None):
     builder = EstateBuilder()
     refs = [builder.person(name.capitalize(), registered=name not in silent) for name in PEOPLE]
     for name, rule in (answering or {}).items():
-        builder.put(builder.records[f"Person/{name}"].but(answering=rule))
+        builder.put(builder.records[f"Person/{name}"].copy_with(answering=rule))
     builder.put(e.Group(id="team", name="Team", members=("jo", "amara")))
     builder.put(
-        builder.records["Carrier/brackwater"].but(
+        builder.records["Carrier/brackwater"].copy_with(
             rates={"44": money("0.012", "GBP"), "447": money("0.03", "GBP")}
         )
     )

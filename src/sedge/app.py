@@ -27,7 +27,7 @@ from sedge.outside.carrier import Callback
 from sedge.outside.outside import Outside, at_standins
 from sedge.services import background_jobs, simulation_clock
 from sedge.services.clock import Clock
-from sedge.services.context import House, head_facts
+from sedge.services.context import Installation, head_facts
 from sedge.services.ledger import ledger
 from sedge.services.process import Process
 from sedge.services.today import today
@@ -35,7 +35,7 @@ from sedge.services.today.first_steps import FirstSteps, first_steps
 from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.store.database import Database, OnlyRead
-from sedge.store.repositories.access import installation as installation_store
+from sedge.store.repositories.access import sign_ins
 from sedge.store.secrets import Keyring
 from sedge.web import error_pages, front_gate, watched
 from sedge.web.headers import WithHeaders
@@ -46,7 +46,7 @@ from sedge.web.shared.rendering import environment
 
 
 @dataclass(frozen=True)
-class DeskFacts:
+class HeadFacts:
     """What the head of every page shows. `waiting` are the addresses to which the lines of Today
     lead; `is_behind`: something has changed since they were counted."""
 
@@ -71,29 +71,31 @@ ROUTES = in_order([*PLACES, *RESOURCES])
 Services = Callable[[Callback], Outside]  # the services outside, told where carriers ring back
 
 
-def open_house(settings: Settings, services: str | Services, clock: Clock | None = None) -> House:
+def open_installation(
+    settings: Settings, services: str | Services, clock: Clock | None = None
+) -> Installation:
     """Everything one process needs, opened. `services` are those outside: where the stand-ins are
     reached, or what makes real ones."""
-    installation = Database(
+    shared = Database(
         settings.data / "installation.sqlite", "installation", durable=settings.durable
     )
-    installation.migrate()
+    shared.migrate()
     callback = Callback(
         f"{settings.address}/callbacks/carrier",
-        _callback_secret(installation, Keyring(settings.data / "secret.key")),
+        _callback_secret(shared, Keyring(settings.data / "secret.key")),
     )
     outside = (
         at_standins(services, callback=callback, seconds=settings.outside_seconds)
         if isinstance(services, str)
         else services(callback)
     )
-    house = House(settings, clock or Clock(), installation, outside).open()
+    installation = Installation(settings, clock or Clock(), shared, outside).open()
     if clock is None:
-        house.clock.set_offset(simulation_clock.stored_offset(house))
-    return house
+        installation.clock.set_offset(simulation_clock.stored_offset(installation))
+    return installation
 
 
-def open_reading(settings: Settings, services: str | Services) -> House:
+def open_reading(settings: Settings, services: str | Services) -> Installation:
     """The same for a process that only reads what another one writes."""
     callback = Callback("", "")  # orders are placed by the process that writes
     outside = (
@@ -102,7 +104,7 @@ def open_reading(settings: Settings, services: str | Services) -> House:
         else services(callback)
     )
     database = OnlyRead(settings.data / "installation.sqlite", "installation")
-    house = House(
+    installation = Installation(
         settings.model_copy(update={"runner": False}),
         Clock(),
         database,
@@ -110,18 +112,18 @@ def open_reading(settings: Settings, services: str | Services) -> House:
         process=Process(only_reads=True),
         kind_of_database=OnlyRead,
     )
-    keep_up(house)
-    return house
+    keep_up(installation)
+    return installation
 
 
-def keep_up(house: House) -> None:
+def keep_up(installation: Installation) -> None:
     """What the process that writes changed for all: organisations, the simulation's clock."""
-    writes = house.installation.writes
-    if house.kept_up_to == writes:
+    writes = installation.shared.writes
+    if installation.kept_up_to == writes:
         return
-    house.open()
-    house.clock.set_offset(simulation_clock.stored_offset(house))
-    house.kept_up_to = writes
+    installation.open()
+    installation.clock.set_offset(simulation_clock.stored_offset(installation))
+    installation.kept_up_to = writes
 
 
 def settle_threads() -> None:
@@ -132,7 +134,7 @@ def settle_threads() -> None:
     sys.setswitchinterval(SHORT_TURN)
 
 
-def settle_memory() -> None:
+def freeze_startup_objects() -> None:
     """Before serving: what has been loaded stays for good, so the collector need not walk all of it
     again and again. While it did, every tenth page of a large organisation took 300 ms longer."""
     gc.collect()
@@ -142,35 +144,37 @@ def settle_memory() -> None:
 
 def _callback_secret(database: Database, ring: Keyring) -> str:
     with database.writing() as connection:
-        return installation_store.callback_secret(connection, ring)
+        return sign_ins.callback_secret(connection, ring)
 
 
 async def _body(request: Request) -> bytes:
     return await request.body()
 
 
-def create_app(house: House) -> FastAPI:
-    """The application, serving a house."""
-    return move_in(build_app(), house)
+def create_app(installation: Installation) -> FastAPI:
+    """The application, serving an installation."""
+    return attach_installation(build_app(), installation)
 
 
-def move_in(app: FastAPI, house: House) -> FastAPI:
-    """Serve this house from now on. Building an application reads hundreds of routes; one that is
-    idle can be used again."""
-    app.state.house = house
-    if not house.process.only_reads:
-        app.state.listener = Listener(_callback_secret(house.installation, house.keyring))
+def attach_installation(app: FastAPI, installation: Installation) -> FastAPI:
+    """Serve this installation from now on. Building an application reads hundreds of routes; one
+    that is idle can be used again."""
+    app.state.installation = installation
+    if not installation.process.only_reads:
+        app.state.listener = Listener(_callback_secret(installation.shared, installation.keyring))
     return app
 
 
 def build_app() -> FastAPI:
-    """All pages, interfaces and files, with no house to show yet."""
+    """All pages, interfaces and files, with no installation to show yet."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        house: House = app.state.house
+        installation: Installation = app.state.installation
         settle_threads()
-        scheduler = background_jobs.start_runner(house) if house.settings.runner else None
+        scheduler = (
+            background_jobs.start_runner(installation) if installation.settings.runner else None
+        )
         yield
         if scheduler:
             scheduler.shutdown(wait=False)
@@ -187,11 +191,11 @@ def build_app() -> FastAPI:
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
 
     def now() -> datetime:
-        return app.state.house.clock.now()
+        return app.state.installation.clock.now()
 
     app.state.templates = environment(now)
     app.state.permitted = Permitted(ROUTES)
-    app.state.desk_facts = _desk_facts
+    app.state.head_facts = _head_facts
     error_pages.dress(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=5)
     app.add_middleware(WithHeaders)
@@ -202,10 +206,10 @@ def build_app() -> FastAPI:
     def told_by_carrier(request: Request, body: Annotated[bytes, Depends(_body)]) -> Response:
         """A hint only: we ask the carrier ourselves. So it can come twice, late, or out of
         order."""
-        house: House = request.app.state.house
-        request.app.state.listener.check(request.headers, body, house.clock.now())
+        installation: Installation = request.app.state.installation
+        request.app.state.listener.check(request.headers, body, installation.clock.now())
         told = told_in(body)
-        runner.look_again_at(house, told.carrier, told.order)
+        runner.look_again_at(installation, told.carrier, told.order)
         return Response(status_code=204)
 
     watched.add_to(app)
@@ -215,22 +219,22 @@ def build_app() -> FastAPI:
     return app
 
 
-def _desk_facts(request: Request) -> DeskFacts:
+def _head_facts(request: Request) -> HeadFacts:
     member = who_asks(request)
-    house: House = request.app.state.house
+    installation: Installation = request.app.state.installation
     if member is None:
         raise RuntimeError("facts of the head are for members only")
-    desk = house.desk(member)
+    context = installation.context(member)
     pulse = getattr(request.state, "pulse", None)
-    lines, is_current = today.waiting_lately(desk)
-    return DeskFacts(
-        **head_facts(desk)._asdict(),
+    lines, is_current = today.waiting_lately(context)
+    return HeadFacts(
+        **head_facts(context)._asdict(),
         todo=len(lines),
         waiting=[line.href for line in lines],
         is_behind=not is_current,
-        first=first_steps(desk) if allowed(member.role, May.SET_RULES) else None,
-        pulse=ledger.pulse(desk) if pulse is None else pulse,
-        offset=int(house.clock.offset.total_seconds()),
+        first=first_steps(context) if allowed(member.role, May.SET_RULES) else None,
+        pulse=ledger.pulse(context) if pulse is None else pulse,
+        offset=int(installation.clock.offset.total_seconds()),
     )
 
 

@@ -86,12 +86,12 @@ def init(
     from sedge.serving import opened
 
     password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
-    with opened(_settings(config=config, data=data, runner=False)) as house:
+    with opened(_settings(config=config, data=data, runner=False)) as installation:
         first = first_run.First(organisation, country, name, email, password, password)
-        member = first_run.set_up(house, first)
+        member = first_run.set_up(installation, first)
         typer.echo(
-            f"{house.organisations[member.organisation].name} is set up. Start sedge serve and sign"
-            f" in as {member.email}; the second factor is set up then."
+            f"{installation.organisations[member.organisation].name} is set up. Start sedge serve"
+            f" and sign in as {member.email}; the second factor is set up then."
         )
 
 
@@ -102,7 +102,7 @@ def check(config: Config = None, data: Data = None) -> None:
     services."""
     from sedge.services.operating import surroundings
 
-    found = surroundings.look(_settings(config=config, data=data))
+    found = surroundings.check_surroundings(_settings(config=config, data=data))
     for line in found:
         typer.echo(f"{line.verdict.value:>5}  {line.what}: {line.says}")
     raise typer.Exit(1 if any(line.is_stop for line in found) else 0)
@@ -211,8 +211,8 @@ def take_in(
     from sedge.services.operating import exports
     from sedge.serving import opened
 
-    with opened(_settings(config=config, data=data, runner=False)) as house:
-        organisation, fresh = exports.take_in(house, file)
+    with opened(_settings(config=config, data=data, runner=False)) as installation:
+        organisation, fresh = exports.take_in(installation, file)
         typer.echo(f"{organisation.name} is taken in as {organisation.id}.")
         for email in fresh:
             typer.echo(f"{email} is new here: sedge password {email}")
@@ -230,8 +230,8 @@ def password(
     from sedge.serving import opened
 
     fresh = typer.prompt("New password", hide_input=True, confirmation_prompt=True)
-    with opened(_settings(config=config, data=data, runner=False)) as house:
-        passwords.set_by_operator(house, email, fresh)
+    with opened(_settings(config=config, data=data, runner=False)) as installation:
+        passwords.set_by_operator(installation, email, fresh)
         typer.echo(f"The password of {email} is set; their sessions have ended.")
 
 
@@ -247,8 +247,8 @@ def second_factor(
     from sedge.services.access import members
     from sedge.serving import opened
 
-    with opened(_settings(config=config, data=data, runner=False)) as house:
-        members.take_off_by_operator(house, email)
+    with opened(_settings(config=config, data=data, runner=False)) as installation:
+        members.take_off_by_operator(installation, email)
         typer.echo(f"{email} sets up a second factor anew at the next sign-in.")
 
 

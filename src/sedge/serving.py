@@ -19,13 +19,13 @@ from starlette.types import ASGIApp
 
 from sedge.app import (
     Services,
+    attach_installation,
     build_app,
+    freeze_startup_objects,
     keep_up,
-    move_in,
-    open_house,
+    open_installation,
     open_reading,
     set_up_logging,
-    settle_memory,
 )
 from sedge.core.errors import CannotStart
 from sedge.outside.outside import Addresses, at_addresses
@@ -33,7 +33,7 @@ from sedge.outside.smtp import MailServer
 from sedge.passing_on import FromReaders, PassesOn
 from sedge.readers import Reader, Readers, port_taken, readers_beside
 from sedge.services.access import first_run
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.settings import Settings
 from sedge.store.folder import folder_in_use, told_plainly
 
@@ -49,30 +49,30 @@ def serve(settings: Settings) -> None:
     """Serve a real installation until it is told to stop. Raises CannotStart."""
     set_up_logging(as_json=settings.log_json)
     app = build_app()
-    settle_memory()
+    freeze_startup_objects()
 
     def answer(reader: Reader, app: FastAPI) -> None:
         answer_by_reading(settings, services_of(settings), reader, app)
 
-    with readers_beside(settings, app, answer) as readers, opened(settings) as house:
-        if code := first_run.open_door(house):
+    with readers_beside(settings, app, answer) as readers, opened(settings) as installation:
+        if code := first_run.open_door(installation):
             say(
                 "Nobody signs in here yet. Set up the first organisation at"
                 f" {settings.address}/first-run with the code {code}"
             )
-        listen(move_in(app, house), readers)
+        listen(attach_installation(app, installation), readers)
 
 
 @contextmanager
-def opened(settings: Settings) -> Iterator[House]:
-    """The house of an installation, its folder in use by nobody else. Raises CannotStart."""
+def opened(settings: Settings) -> Iterator[Installation]:
+    """An installation, its folder in use by nobody else. Raises CannotStart."""
     with folder_in_use(settings.data):
         with told_plainly(settings.data):
-            house = open_house(settings, services_of(settings))
+            installation = open_installation(settings, services_of(settings))
         try:
-            yield house
+            yield installation
         finally:
-            house.close()
+            installation.close()
 
 
 def services_of(settings: Settings) -> Services:
@@ -106,9 +106,9 @@ def mail_server(settings: Settings) -> MailServer | None:
 def listen(app: FastAPI, readers: Readers, outside: str = "") -> None:
     """Answer until the process is told to stop. `outside`: where the stand-ins are, if any. Raises
     CannotStart where the port or the certificate can't be had."""
-    settings = app.state.house.settings
+    settings = app.state.installation.settings
     signal.signal(signal.SIGTERM, _leave)  # the server raises it again once it has stopped
-    settle_memory()
+    freeze_startup_objects()
     if readers.listens is None:
         config = _config(settings, app)
         server, listens = uvicorn.Server(config), _bound(config, settings)
@@ -135,12 +135,12 @@ def answer_by_reading(
     settings: Settings, services: str | Services, reader: Reader, app: FastAPI
 ) -> None:
     """The life of a process that only reads. Raises CannotStart."""
-    house = open_reading(settings, services)
-    move_in(app, house)
-    settle_memory()
-    passing = PassesOn(app, reader.writer, reader.seal, lambda: keep_up(house))
+    installation = open_reading(settings, services)
+    attach_installation(app, installation)
+    freeze_startup_objects()
+    passing = PassesOn(app, reader.writer, reader.seal, lambda: keep_up(installation))
     uvicorn.Server(_config(settings, passing)).run(sockets=[reader.listens])
-    house.close()
+    installation.close()
 
 
 def _leave(*_: object) -> NoReturn:

@@ -9,7 +9,7 @@ ASKED = {
 }
 
 
-def test_accounts_are_opened_once_and_their_keys_told_once(api, house):
+def test_accounts_are_opened_once_and_their_keys_told_once(api, installation):
     first = api.post(
         "/carriers/brackwater/accounts", json=ASKED, headers={"Idempotency-Key": "k-1"}
     )
@@ -26,7 +26,7 @@ def test_accounts_are_opened_once_and_their_keys_told_once(api, house):
         headers={"Idempotency-Key": "k-1"},
     )
     assert other.status_code == 409
-    for file in house.settings.data.glob("estate-*.sqlite*"):
+    for file in installation.settings.data.glob("estate-*.sqlite*"):
         assert not any(key.encode() in file.read_bytes() for key in keys)
 
 

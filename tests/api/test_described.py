@@ -45,7 +45,7 @@ def test_all_of_the_interface_is_described(described):
 @pytest.fixture(scope="module")
 def ids(shared):
     """What there is at one site, by the name that the paths' parameters have for it."""
-    return ids_of(shared.app.state.house.desk(MEMBERS[0]), "wharf-house")
+    return ids_of(shared.app.state.installation.context(MEMBERS[0]), "wharf-house")
 
 
 def there(path, ids):

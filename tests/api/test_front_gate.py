@@ -89,9 +89,9 @@ def test_this_machine_is_known_by_a_local_name(host, local):
     assert not is_local("192.0.2.7", {"host": host})
 
 
-def test_a_program_from_a_network_it_may_not_come_from_is_no_error(client, house):
-    made = tokens.make(house.desk(MEMBERS[0]), Wish("export", MEMBERS[0].role, 1))
-    house.settings = house.settings.model_copy(
+def test_a_program_from_a_network_it_may_not_come_from_is_no_error(client, installation):
+    made = tokens.make(installation.context(MEMBERS[0]), Wish("export", MEMBERS[0].role, 1))
+    installation.settings = installation.settings.model_copy(
         update={"role_networks": {MEMBERS[0].role: ("192.0.2.0/24",)}}
     )
     bearer = {"Authorization": f"Bearer {made.secret}"}

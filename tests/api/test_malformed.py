@@ -79,8 +79,8 @@ SAID = st.one_of(
 @given(body=SAID, moment=st.one_of(st.just("now"), st.text(max_size=14)), signed=st.booleans())
 def test_whatever_a_carrier_sends_is_answered(client, body, moment, signed):
     """Rightly signed or not: nonsense is refused, never a failure of ours."""
-    house = client.app.state.house
-    sent = str(int(house.clock.now().timestamp())) if moment == "now" else moment
+    installation = client.app.state.installation
+    sent = str(int(installation.clock.now().timestamp())) if moment == "now" else moment
     secret = client.app.state.listener._secret if signed else "guessed"
     told = (
         sent.encode("ascii", "replace")

@@ -17,7 +17,7 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
 from sedge.services.callpaths import drawing
 from sedge.services.workorders import order_running, workorders
-from sedge.store.repositories.access.installation import Member
+from sedge.store.repositories.access.sign_ins import Member
 from sedge.store.schema import callpaths, chain, holders, projected, safety, tables
 from sedge.store.schema import workorders as workorder_tables
 from sedge.web.routing import Guard
@@ -165,11 +165,11 @@ def first(connection, table, *where):
     return row.id if row else "none"
 
 
-def ids_of(desk, site):
+def ids_of(context, site):
     """One of everything that belongs to a site, drafts and drawings made by an administrator among
     it."""
     life, path = tables.life, f"{site}-reached"
-    with desk.reading() as reading:
+    with context.reading() as reading:
         c = reading.connection
         number = c.execute(
             select(life.c.number)
@@ -204,15 +204,15 @@ def ids_of(desk, site):
             ),
         }
     order = workorders.draft(
-        desk,
+        context,
         "Reached for",
         [t.SetCallingRights(holder=HolderRef(kind=HolderKind.PERSON, id=person), rights=())],
     )
-    group = desk.new_id("group")
+    group = context.new_id("group")
     order_running.run_now(
-        desk, "a group", [t.SetGroup(group=group, name=f"Group {site}", members=(person,))]
+        context, "a group", [t.SetGroup(group=group, name=f"Group {site}", members=(person,))]
     )
-    drawn = drawing.begin_new(desk, path, site).path
+    drawn = drawing.begin_new(context, path, site).path
     return {
         **PLAIN,
         **found,
@@ -225,16 +225,18 @@ def ids_of(desk, site):
 
 @pytest.fixture(scope="module")
 def reached(shared):
-    house = shared.app.state.house
-    desk = house.desk(MEMBERS[0])
-    theirs = house.desk(Member("rowan", "Rowan", "", "copperleaf", AccessRole.ADMINISTRATOR))
+    installation = shared.app.state.installation
+    context = installation.context(MEMBERS[0])
+    theirs = installation.context(
+        Member("rowan", "Rowan", "", "copperleaf", AccessRole.ADMINISTRATOR)
+    )
     with theirs.reading() as reading:
         site = first(reading.connection, tables.site)
-    places = {name: ids_of(desk, key) for name, key in SITES.items()} | {
+    places = {name: ids_of(context, key) for name, key in SITES.items()} | {
         ABROAD: ids_of(theirs, site)
     }
-    until_quiet(house)
-    return shared, desk, theirs, places
+    until_quiet(installation)
+    return shared, context, theirs, places
 
 
 def address(path, ids):
@@ -401,9 +403,9 @@ NOT_RECORDS = (  # what belongs to a site and has no ledger snapshot of its own
 )
 
 
-def state(desk):
+def state(context):
     """Every record of an organisation, and what belongs to its sites beside them."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         c = reading.connection
         found = {
             (table.name, row.id): row.body
@@ -422,9 +424,9 @@ def state(desk):
     return found
 
 
-def written_by(desk, sign_in, since):
+def written_by(context, sign_in, since):
     ledger = chain.ledger
-    with desk.reading() as reading:
+    with context.reading() as reading:
         query = select(ledger).where(ledger.c.sequence > since, ledger.c.actor_id == sign_in)
         return [
             (row.subject, row.subject_id, json.loads(row.after) if row.after else None, row.title)
@@ -432,8 +434,8 @@ def written_by(desk, sign_in, since):
         ]
 
 
-def head(desk):
-    with desk.reading() as reading:
+def head(context):
+    with context.reading() as reading:
         return reading.connection.execute(select(chain.ledger_head.c.sequence)).scalar()
 
 
@@ -459,27 +461,27 @@ SIGNING_OUT = {("POST", "/sign-in"), ("POST", "/sign-out"), ("POST", "/organisat
     ids=lambda m: m.role.value,
 )
 def test_a_role_changes_nothing_it_may_not(reached, member):
-    client, desk, theirs, places = reached
+    client, context, theirs, places = reached
     definitions = client.app.openapi()["components"]["schemas"]
     as_member(client, member.sign_in)
     abroad = state(theirs)
     for where, ids in places.items():
-        before = state(desk)
+        before = state(context)
         allowed_any = False
         for method, path, route in UNSAFE:
             if (method, path) in SIGNING_OUT:
                 continue
             refused = not allowed(member.role, guard_of(route).may)
-            began = head(desk)
+            began = head(context)
             answer = send(client, method, path, route, ids, definitions)
             told = (member.role.value, where, method, path, answer.status_code, answer.text[:300])
             assert answer.status_code < 500 or answer.status_code == 502, told
             assert not refused or answer.status_code == 403, told
             allowed_any |= not refused
             if where == OTHERS and member.sites:
-                for subject, key, after, title in written_by(desk, member.sign_in, began):
+                for subject, key, after, title in written_by(context, member.sign_in, began):
                     assert SITES[OTHERS] not in json.dumps(after), (told, subject, key, title)
-        changed = {key for key, body in state(desk).items() if before.get(key) != body}
+        changed = {key for key, body in state(context).items() if before.get(key) != body}
         assert allowed_any or not changed
         if where == OTHERS and member.sites:
             assert not [
@@ -490,7 +492,7 @@ def test_a_role_changes_nothing_it_may_not(reached, member):
 
 def test_the_refusals_mean_something(reached):
     """The same requests do something for an administrator: many of them go through."""
-    client, _desk, theirs, places = reached
+    client, _context, theirs, places = reached
     definitions = client.app.openapi()["components"]["schemas"]
     as_member(client, "leila")
     abroad = state(theirs)

@@ -91,26 +91,26 @@ def test_two_digit_maps_are_compared(api):
     assert (wrong.status_code, wrong.json()["field"]) == (422, "b")
 
 
-def test_a_new_trunk_is_a_work_order_that_can_be_undone(api, house):
+def test_a_new_trunk_is_a_work_order_that_can_be_undone(api, installation):
     made = api.post("trunks", json=NEW | {"carrier_account": account(api)}).json()
     orders = api.get("work-orders").json()["items"]
     [order] = [o for o in orders if o["title"] == f"Add trunk {made['name']}"]
     assert order["state"] == "done"
     undo = api.post(f"work-orders/{order['id']}/undo")
     assert undo.status_code < 300, undo.text
-    until_quiet(house)
+    until_quiet(installation)
     assert api.get(f"trunks/{made['id']}").json()["phase"] == "retired"
 
 
-def test_a_trunk_that_has_numbers_by_now_is_not_undone(api, house):
+def test_a_trunk_that_has_numbers_by_now_is_not_undone(api, installation):
     made = api.post("trunks", json=NEW | {"carrier_account": account(api)}).json()
     [order] = [o for o in api.get("work-orders").json()["items"] if made["name"] in o["title"]]
     task = {"kind": "list_on_trunk", "number": "+441134960150", "trunk": made["id"]}
     listed = api.post("work-orders", json={"title": "x", "tasks": [task]}).json()
     assert api.post(f"work-orders/{listed['id']}/run").status_code < 300
-    until_quiet(house)
+    until_quiet(installation)
     undone = api.post(f"work-orders/{order['id']}/undo")
-    until_quiet(house)
+    until_quiet(installation)
     told = undone.text + api.get("work-orders?limit=3").text
     assert api.get(f"trunks/{made['id']}").json()["phase"] != "retired", told
 

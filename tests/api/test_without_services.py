@@ -4,7 +4,7 @@ register, no mail: from nothing to the first tested phone, by paper and by hand.
 import pytest
 from starlette.testclient import TestClient
 
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.outside.outside import Addresses, at_addresses
 from sedge.services import mail
 from sedge.services.access import access, first_run, members, tokens
@@ -39,25 +39,30 @@ NUMBERS = "number\n+441134960801\n+441134960802\n"
 def own(tmp_path):
     """A real house on an empty folder, and a program that acts for its administrator."""
     settings = Settings(data=tmp_path / "data", durable=False, runner=False)
-    house = open_house(settings, lambda callback: at_addresses(Addresses(), callback=callback))
+    installation = open_installation(
+        settings, lambda callback: at_addresses(Addresses(), callback=callback)
+    )
     first = First("Reedham Libraries", "GB", "Ada Marsh", "ada@reedham.example", FRESH, FRESH)
-    member = first_run.set_up(house, first)
-    made = tokens.make(house.desk(member), Wish("setting up", member.role, 1))
-    with serving(house) as app, TestClient(app, base_url="http://127.0.0.1:8420/api/v1/") as api:
+    member = first_run.set_up(installation, first)
+    made = tokens.make(installation.context(member), Wish("setting up", member.role, 1))
+    with (
+        serving(installation) as app,
+        TestClient(app, base_url="http://127.0.0.1:8420/api/v1/") as api,
+    ):
         api.headers["Authorization"] = f"Bearer {made.secret}"
-        yield api, house, house.desk(member)
-    house.close()
+        yield api, installation, installation.context(member)
+    installation.close()
 
 
-def until_done(house):
+def until_done(installation):
     for _ in range(20):
-        if not runner.tick(house):
+        if not runner.tick(installation):
             return
 
 
 def test_from_nothing_to_a_tested_phone_by_paper_and_by_hand(own):
-    api, house, desk = own
-    assert {step.key for step in first_steps(desk).steps if step.done} == set()
+    api, installation, context = own
+    assert {step.key for step in first_steps(context).steps if step.done} == set()
     refused = api.post("sites", json=SITE)
     assert refused.status_code == 422
     assert "No address register is connected" in refused.json()["detail"]
@@ -81,7 +86,7 @@ def test_from_nothing_to_a_tested_phone_by_paper_and_by_hand(own):
         headers={"Content-Type": "text/csv"},
     ).json()
     assert brought["found"]["new"] == 2
-    until_done(house)
+    until_done(installation)
     person = post(
         api, "people", {"name": "Petra Vogel", "email": "petra@reedham.example", "site": site}
     )["id"]
@@ -99,7 +104,7 @@ def test_from_nothing_to_a_tested_phone_by_paper_and_by_hand(own):
     work = f"work-orders/{post(api, 'work-orders', {'title': 'First phone', 'tasks': tasks})['id']}"
     post(api, f"{work}/remedies")
     post(api, f"{work}/run")
-    until_done(house)
+    until_done(installation)
     done = get(api, work)
     assert done["state"] == "done", [
         (t["words"], t["waits_for"], t["error"]) for t in done["tasks"]
@@ -111,14 +116,14 @@ def test_from_nothing_to_a_tested_phone_by_paper_and_by_hand(own):
     proof = post(api, "test-calls/own", noted)
     assert proof["heard"] == "Ada Marsh (setting up) called by hand: Petra answered"
     assert proof["by"] == "Ada Marsh (setting up)"  # nothing was compared, and nothing claimed
-    assert first_steps(desk) is None
+    assert first_steps(context) is None
 
 
 def test_no_page_breaks_where_nothing_is_outside(own):
-    api, house, desk = own
-    house.settings = house.settings.model_copy(update={"second_factor_roles": ()})
+    api, installation, context = own
+    installation.settings = installation.settings.model_copy(update={"second_factor_roles": ()})
     with TestClient(api.app, base_url="http://127.0.0.1:8420", follow_redirects=True) as pages:
-        pages.cookies.set(COOKIE, access.open_session(house, desk.who))
+        pages.cookies.set(COOKIE, access.open_session(installation, context.who))
         found = {a: pages.get(a).status_code for a in PAGES if FINDS_ITS_OWN.match(a)}
         assert "Ada Marsh" in pages.get("/").text
     assert len(found) > 60
@@ -126,7 +131,7 @@ def test_no_page_breaks_where_nothing_is_outside(own):
 
 
 def test_what_is_asked_of_nobody_says_so_and_what_to_do_instead(own):
-    api, _house, desk = own
+    api, _installation, context = own
     told = {
         path: api.post(path, json=body)
         for path, body in {
@@ -139,10 +144,10 @@ def test_what_is_asked_of_nobody_says_so_and_what_to_do_instead(own):
 
 
 def test_letters_are_kept_until_there_is_a_mail_server(own):
-    api, house, desk = own
+    api, installation, context = own
     ben = {"name": "Ben", "email": "ben@reedham.example", "role": "observer"}
     link = post(api, "members", ben)["link"]
     token = link.rpartition("/")[2]
-    assert members.welcome(house, token).name == "Ben"  # to be handed over by who invites
-    until_done(house)
-    assert mail.standing(desk) == mail.Post(waiting=1, given_up=0, last_problem="")
+    assert members.welcome(installation, token).name == "Ben"  # to be handed over by who invites
+    until_done(installation)
+    assert mail.standing(context) == mail.Post(waiting=1, given_up=0, last_problem="")

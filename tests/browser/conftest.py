@@ -1,5 +1,5 @@
-"""A served house and headless Chromium; console errors and policy violations fail the test they
-happen in."""
+"""A served installation and headless Chromium; console errors and policy violations fail the test
+they happen in."""
 
 import shutil
 import threading
@@ -12,7 +12,7 @@ import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.settings import Settings
 from sedge.standins.app import StandinServer
 from sedge.web.today import events
@@ -36,12 +36,12 @@ class Served:
 
     def __init__(self, folder: Path, *, runner: bool = True) -> None:
         self.standins = StandinServer(folder).start()
-        self.house = open_house(
+        self.installation = open_installation(
             Settings(data=folder, demo=True, durable=False, runner=runner, runner_seconds=0.2),
             self.standins.url,
         )
         self._app = ExitStack()
-        app = self._app.enter_context(serving(self.house))
+        app = self._app.enter_context(serving(self.installation))
         self._server = uvicorn.Server(
             uvicorn.Config(
                 app, host="127.0.0.1", port=0, log_level="error", timeout_graceful_shutdown=1
@@ -57,7 +57,7 @@ class Served:
         self._server.should_exit = True
         self._thread.join(10)
         self._app.close()
-        self.house.close()
+        self.installation.close()
         self.standins.stop()
 
 

@@ -86,9 +86,9 @@ def quiet(seeded, tmp_path):
     made.stop()
 
 
-def prepare(house, desk):
+def prepare(installation, context):
     """What is easily misread, put where forms show it."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         people = reading.records.where(
             Person, tables.person.c.site == "wharf-house", order_by=tables.person.c.name, limit=3
         )
@@ -101,14 +101,14 @@ def prepare(house, desk):
         rules = e.Answering(mobile=mobile, then="mobile")
         ref = e.HolderRef(kind=e.HolderKind.PERSON, id=person.id)
         order_running.run_now(
-            desk, "rings along", [t.SetAnswering(holder=ref, ring_seconds=31, answering=rules)]
+            context, "rings along", [t.SetAnswering(holder=ref, ring_seconds=31, answering=rules)]
         )
     order_running.run_now(
-        desk,
+        context,
         "long",
         [t.ChangePerson(person=people[1].id, name=long[:118], department="Überseehandel & Zoll")],
     )
-    sound, _ = sounds.keep_sound(desk, "Willkommen", "de", "Guten Tag", wav())
+    sound, _ = sounds.keep_sound(context, "Willkommen", "de", "Guten Tag", wav())
     body = Path(
         first="says",
         steps={
@@ -125,7 +125,7 @@ def prepare(house, desk):
             "box": Mailbox(title="Box", greeting="Leave a message", recipients=(people[0].id,)),
         },
     )
-    drawing.begin_new(desk, "Easily misread", "spree-depot", body)
+    drawing.begin_new(context, "Easily misread", "spree-depot", body)
     form = {
         "low_mark": "20,00",
         "alert_phone": MOBILE,
@@ -135,8 +135,8 @@ def prepare(house, desk):
         "top_up_most": "2,501.00",
         "grace_days": "3",
     }
-    accounts.set_terms(desk, "brackwater-main", form)
-    until_quiet(house)
+    accounts.set_terms(context, "brackwater-main", form)
+    until_quiet(installation)
     return people[0], german, line
 
 
@@ -153,8 +153,8 @@ def wav():
     return out.getvalue()
 
 
-def snapshot(desk):
-    with desk.reading() as reading:
+def snapshot(context):
+    with context.reading() as reading:
         c = reading.connection
         found = {
             (name, row.id): row.body
@@ -197,8 +197,8 @@ def pages(client, start):
 
 
 def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
-    desk = quiet.house.desk(MEMBERS[0])
-    person, german, line = prepare(quiet.house, desk)
+    context = quiet.installation.context(MEMBERS[0])
+    person, german, line = prepare(quiet.installation, context)
     context = chromium.new_context(base_url=quiet.url, viewport={"width": 1280, "height": 800})
     context.request.post("/sign-in", form={"who": "rowan"})
     page = context.new_page()
@@ -214,7 +214,7 @@ def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
         "/holders/sites/spree-depot/change",
         "/holders/sites/wharf-house/change",
     ]
-    sent, wrong, known = set(), [], snapshot(desk)
+    sent, wrong, known = set(), [], snapshot(context)
     for address in pages(context.request, start):
         page.goto(address)
         for form in page.evaluate(SERIAL):
@@ -244,29 +244,29 @@ def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
             if answer.status >= 400 and "Nothing is different" not in told[-1]:
                 wrong.append(("refused", *told))
                 continue
-            wrong += changes_of(desk, known, told)
-            known = snapshot(desk)
+            wrong += changes_of(context, known, told)
+            known = snapshot(context)
     assert len(sent) > 25, sent
     assert not wrong, "\n".join(map(str, wrong))
 
 
-def changes_of(desk, known, told):
+def changes_of(context, known, told):
     """What a form sent untouched has changed: records at once, or by the work order it wrote."""
     records, orders = known
-    now, orders_now = snapshot(desk)
+    now, orders_now = snapshot(context)
     found = [
         ("changed", *told, key, records.get(key), now.get(key))
         for key in now.keys() | records.keys()
         if now.get(key) != records.get(key)
     ]
     for no in orders_now - orders:
-        tasks = [x.body for x in workorders.get(desk, str(no)).tasks]
-        with desk.reading() as reading:
+        tasks = [x.body for x in workorders.get(context, str(no)).tasks]
+        with context.reading() as reading:
             report = check(tasks, load(reading, tasks))
         for change in report.changes:
-            same = change.before is not None and change.before.but(version=0) == change.after.but(
+            same = change.before is not None and change.before.copy_with(
                 version=0
-            )
+            ) == change.after.copy_with(version=0)
             if not same and change.subject is not Subject.PATH:
                 found.append(("would change", *told, change.subject, change.before, change.after))
     return found

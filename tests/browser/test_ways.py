@@ -93,9 +93,9 @@ def test_the_count_of_today_follows_what_changes_though_no_page_waits_for_it(
         remembering, "ASIDE_SECONDS", 3600.0
     )  # what a page is given stays as it was
     trunk = page.request.get("/api/v1/trunks", headers=HEADERS).json()["items"][0]
-    with served.house.desk(MEMBERS[0]).writing(reason="broke") as writing:
+    with served.installation.context(MEMBERS[0]).writing(reason="broke") as writing:
         found = writing.records.the(Trunk, trunk["id"])
-        writing.save([changed(Subject.TRUNK, found, found.but(up=False), "trunk.seen")])
+        writing.save([changed(Subject.TRUNK, found, found.copy_with(up=False), "trunk.seen")])
     expect(badge).to_contain_text(str(before + 1))  # the open page hears of it
     page.goto("/carriers")
     expect(badge).to_contain_text(str(before + 1))  # and so does one that came with the old count

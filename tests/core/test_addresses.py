@@ -82,7 +82,7 @@ def test_the_registers_own_text_is_exact(stretch):
 @given(some, st.sampled_from([str.upper, str.lower, str.title, str.swapcase]), st.integers(1, 4))
 def test_a_verdict_never_depends_on_case_or_blanks(stretch, case, blanks):
     typed = of(stretch)
-    other = typed.but(
+    other = typed.copy_with(
         street=case(typed.street).replace(" ", " " * blanks),
         city=" " + case(typed.city) + " ",
         postcode=case(typed.postcode).replace(" ", ""),
@@ -96,7 +96,7 @@ def test_a_verdict_never_depends_on_marks(stretch):
     typed = of(stretch)
     assert (
         judged(
-            typed.but(
+            typed.copy_with(
                 street=typed.street.translate(marks).replace("ß", "ss"),
                 city=typed.city.translate(marks),
             )
@@ -125,7 +125,7 @@ def test_a_house_number_outside_every_range_is_never_accepted_for_its_street(str
 def test_no_street_is_taken_for_another_of_the_register(one, other):
     if one.country != other.country or same_street(one.street, other.street, one.country):
         return
-    found = judged(of(one).but(street=other.street))
+    found = judged(of(one).copy_with(street=other.street))
     if found.verdict in ACCEPTED:
         assert same_street(found.candidates[0].elements.street, other.street, one.country)
 
@@ -154,7 +154,7 @@ def test_what_no_register_could_match_is_named_with_its_field(typed, field, says
         postcode="LS1 4ZZ",
     )
     assert what_is_wrong(plain) is None
-    wrong = what_is_wrong(plain.but(**typed))
+    wrong = what_is_wrong(plain.copy_with(**typed))
     assert wrong is not None
     assert wrong[0] == field
     assert says in wrong[1]

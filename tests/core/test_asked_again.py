@@ -87,7 +87,7 @@ def test_a_path_that_forwards_is_no_good_on_the_number_of_somebody_without_the_r
 
 
 def test_what_was_wrong_before_is_not_said_again(desks):
-    published(desks, {"ring": HOSTS.but(people=("nobody",)), "box": BOX})
+    published(desks, {"ring": HOSTS.copy_with(people=("nobody",)), "box": BOX})
     assert (
         said(
             desks,

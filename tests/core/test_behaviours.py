@@ -56,7 +56,7 @@ def test_nothing_happens_at_a_step_but_by_its_exits(step, called):
 def test_all_ways_found_can_be_followed(step, called):
     estate = EstateBuilder().build()
     if isinstance(step, s.Menu):  # whose extension is dialled is nothing that a world chooses
-        step = step.but(extensions=False)
+        step = step.copy_with(extensions=False)
     path = s.Path(first="x", steps={"x": step})
     ways = endings_of(called, path, estate).ways
     assert ways

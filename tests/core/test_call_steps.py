@@ -48,7 +48,7 @@ def line(estate):
         estate.person(name)
     estate.person("Ngozi Silent", registered=False)
     estate.put(
-        estate.records["Carrier/brackwater"].but(
+        estate.records["Carrier/brackwater"].copy_with(
             rates={
                 "44": money("0.012", "GBP"),
                 "447": money("0.03", "GBP"),
@@ -187,7 +187,7 @@ def test_a_menu_takes_keys_and_spoken_words(estate, line, presses, title):
 
 def test_a_menu_that_does_not_listen_takes_no_words(estate, line):
     assert (
-        followed(estate, line, MENU.but(spoken=False), *ENDS, presses=("visits",))
+        followed(estate, line, MENU.copy_with(spoken=False), *ENDS, presses=("visits",))
         .happenings[-1]
         .title
         == "wrong"
@@ -206,7 +206,7 @@ def test_a_menu_speaks_as_often_as_it_says_and_each_time_takes_time(estate, line
 
 
 def test_further_languages_make_a_menu_longer(estate, line):
-    both = MENU.but(
+    both = MENU.copy_with(
         also=(Saying(language="de", text="Für Besuche drücken Sie die 1, für Schulen die 2"),)
     )
     assert (
@@ -216,8 +216,8 @@ def test_further_languages_make_a_menu_longer(estate, line):
 
 
 def test_an_extension_can_be_dialled_where_the_menu_allows(estate, line):
-    estate.put(estate.records["Person/jo-farrow"].but(extension="163"))
-    menu = MENU.but(extensions=True, exits={**MENU.exits, "no answer": "d"})
+    estate.put(estate.records["Person/jo-farrow"].copy_with(extension="163"))
+    menu = MENU.copy_with(extensions=True, exits={**MENU.exits, "no answer": "d"})
     assert followed(estate, line, menu, *ENDS, presses=("163",)).ending.who == "Jo Farrow"
     assert (
         followed(estate, line, menu, *ENDS, presses=("163",), nobody_answers=True)
@@ -387,7 +387,7 @@ def test_words_to_the_callee_and_a_recording_come_between_answer_and_talk(estate
 
 
 def answering(estate, key, **rules):
-    estate.put(estate.records[f"Person/{key}"].but(answering=e.Answering(**rules)))
+    estate.put(estate.records[f"Person/{key}"].copy_with(answering=e.Answering(**rules)))
 
 
 def test_nobody_is_rung_outside_the_hours_they_answer(estate, line):
@@ -500,7 +500,7 @@ def test_a_mobile_is_a_call_out_and_needs_the_right(estate, line):
     trace = trace_inbound("+441134960142", NOW, silent, estate.build())
     assert (trace.ending.kind, trace.ending.who) == (EndingKind.FORWARDED, "07700 900123")
     estate.put(
-        estate.records["Person/amara-whitlock"].but(rights=(Right.INTERNAL, Right.EMERGENCY))
+        estate.records["Person/amara-whitlock"].copy_with(rights=(Right.INTERNAL, Right.EMERGENCY))
     )
     trace = trace_inbound("+441134960142", NOW, silent, estate.build())
     assert trace.ending.kind is EndingKind.MAILBOX
@@ -545,7 +545,9 @@ def test_a_queue_is_left_by_the_exit_that_fits(estate, line, world, title):
 
 def test_a_queue_without_agents_says_so(estate, line):
     assert (
-        followed(estate, line, QUEUE.but(people=("ngozi-silent",)), *AFTER).happenings[-1].title
+        followed(estate, line, QUEUE.copy_with(people=("ngozi-silent",)), *AFTER)
+        .happenings[-1]
+        .title
         == "nobody"
     )
 
@@ -560,12 +562,12 @@ def test_who_waits_before_one_takes_time(estate, line):
 
 
 def test_agents_are_rung_all_at_once_or_one_by_one(estate, line):
-    assert len(followed(estate, line, QUEUE.but(order="all"), *AFTER).rang) == 3
+    assert len(followed(estate, line, QUEUE.copy_with(order="all"), *AFTER).rang) == 3
     assert len(followed(estate, line, QUEUE, *AFTER).rang) == 1
 
 
 def test_a_caller_may_ask_to_be_called_back(estate, line):
-    trace = followed(estate, line, QUEUE.but(callback=True), *AFTER, asks_callback=True)
+    trace = followed(estate, line, QUEUE.copy_with(callback=True), *AFTER, asks_callback=True)
     assert (trace.ending.kind, trace.ending.reason) == (
         EndingKind.ENDED,
         "the caller is called back",
@@ -611,7 +613,7 @@ def test_a_forward_says_over_which_trunk_at_what_price(estate, line):
 def test_a_forward_says_who_sent_the_call_on_as_its_trunk_is_set_up(estate, line, way, sent):
     estate.granted(line, "permit")
     trunk = estate.records["Trunk/brackwater-leeds"]
-    estate.put(trunk.but(host="sip.example", settings=TrunkSettings(user="us", **way)))
+    estate.put(trunk.copy_with(host="sip.example", settings=TrunkSettings(user="us", **way)))
     said = followed(estate, line, FORWARD, *LEFT).happenings[-2].text
     assert said.startswith("is sent on by 0113 496 0200, as ")
     assert sent in said
@@ -621,9 +623,9 @@ def test_a_forward_after_nobody_answered_says_so(estate, line):
     estate.granted(line, "permit")
     trunk = estate.records["Trunk/brackwater-leeds"]
     way = TrunkSettings(user="us", diversion=Diversion.DIVERSION)
-    estate.put(trunk.but(host="sip.example", settings=way))
+    estate.put(trunk.copy_with(host="sip.example", settings=way))
     ring = Ring(people=PEOPLE[:1], exits={"no answer": "b", "busy": "c", "nobody reachable": "c"})
-    forward = FORWARD.but(exits={})
+    forward = FORWARD.copy_with(exits={})
     trace = followed(estate, line, ring, forward, End(title="end"), answers={PEOPLE[0]: 99})
     assert any("reason=no-answer" in h.text for h in trace.happenings)
 
@@ -632,7 +634,7 @@ def test_a_forward_after_nobody_answered_says_so(estate, line):
 def test_nothing_is_said_of_a_forward_where_nobody_agreed_on_it(estate, line, way):
     estate.granted(line, "permit")
     trunk = estate.records["Trunk/brackwater-leeds"]
-    estate.put(trunk.but(host="sip.example", settings=way))
+    estate.put(trunk.copy_with(host="sip.example", settings=way))
     trace = followed(estate, line, FORWARD, *LEFT)
     assert [h.text for h in trace.happenings if "sent on by" in h.text] == []
 
@@ -660,7 +662,7 @@ def test_a_forward_is_left_by_the_exit_that_fits(estate, line, world, title):
     ],
 )
 def test_a_forward_that_may_not_be_is_not_put_through(estate, line, to, why):
-    trace = followed(estate, line, FORWARD.but(to=to), *LEFT)
+    trace = followed(estate, line, FORWARD.copy_with(to=to), *LEFT)
     assert why in trace.happenings[-2].text
     assert trace.happenings[-1].title == "not put through"
 
@@ -669,7 +671,7 @@ def test_a_service_line_without_the_right_calls_no_other_country(estate, line):
     estate.granted(line, "permit")
     assert (
         "has no right to make international calls"
-        in followed(estate, line, FORWARD.but(to="+493023125001"), *LEFT).happenings[-2].text
+        in followed(estate, line, FORWARD.copy_with(to="+493023125001"), *LEFT).happenings[-2].text
     )
 
 
@@ -734,7 +736,7 @@ def test_a_trunk_that_is_down_sends_calls_to_the_fallback(estate, line):
         "fallback to 0151 496 0400",
     )
     assert "£0.012 a minute" in trace.happenings[0].text
-    estate.put(estate.records[f"Number/{NUMBER}"].but(fallback=""))
+    estate.put(estate.records[f"Number/{NUMBER}"].copy_with(fallback=""))
     assert (
         followed(estate, line, BOX, trunks_down=("brackwater-leeds",)).ending.kind
         is EndingKind.REJECTED

@@ -92,7 +92,7 @@ def test_other_numbers_are_no_concern_of_it(leeds):
 
 
 def test_who_has_left_or_is_elsewhere_is_not_counted(leeds):
-    leeds.put(leeds.records["Person/owen-lark"].but(left=True))
+    leeds.put(leeds.records["Person/owen-lark"].copy_with(left=True))
     world = leeds.build(NOW + timedelta(hours=1))
     assert left_without(world.the(e.Site, "leeds"), world, going={leeds.main}) == []
 

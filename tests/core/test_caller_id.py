@@ -18,7 +18,7 @@ OWN, MAIN, OTHER = "+441134960142", "+441134960200", "+441134960201"
 
 
 def at_leeds(estate, said):
-    estate.put(estate.records["Site/leeds"].but(caller_id=said))
+    estate.put(estate.records["Site/leeds"].copy_with(caller_id=said))
 
 
 UNSAID = CallerId()
@@ -152,7 +152,7 @@ def test_only_a_number_in_use_of_a_carrier_with_a_trunk_may_be_shown(estate):
     assert judged(estate, shows="own", caller_id=untold) == {"goes-out": Level.WARN}
     assert judged(estate, shows="own", caller_id=abroad) == {"goes-out": Level.STOP}
     assert judged(estate, shows="withheld") == {}
-    estate.put(estate.records["Site/leeds"].but(country="DE"))
+    estate.put(estate.records["Site/leeds"].copy_with(country="DE"))
     assert judged(estate, shows="number", caller_id=main) == {"same-country": Level.WARN}
 
 
@@ -248,6 +248,6 @@ def test_headers_leave_as_the_trunk_is_set_up(estate, settings, withheld, sent):
     key = estate.number(142)
     own = estate.build().number(key)
     trunk = Trunk(id="t", name="T", site="leeds", carrier="fellgate", channels=1)
-    trunk = trunk.but(host="sip.example", settings=settings)
+    trunk = trunk.copy_with(host="sip.example", settings=settings)
     shown = Presented("" if withheld else "+441134960100", withheld, "", own)
     assert headers(shown, own, trunk) == sent

@@ -40,7 +40,7 @@ def menu_path(people):
     return Path(
         first="hours",
         steps={
-            "hours": OPEN.but(exits={"open": "menu", "closed": "sorry", "holiday": "sorry"}),
+            "hours": OPEN.copy_with(exits={"open": "menu", "closed": "sorry", "holiday": "sorry"}),
             "menu": Menu(
                 greeting="For visits press 1, for schools press 2",
                 keys={"1": "visits", "2": "schools"},
@@ -186,7 +186,9 @@ def test_hours_follow_weekday_holiday_and_summer_time(moment, way_out):
 
 
 def test_a_closure_comes_before_the_openings():
-    closed = OPEN.but(closures=(Closure(first=NOW.date(), last=NOW.date(), name="stocktaking"),))
+    closed = OPEN.copy_with(
+        closures=(Closure(first=NOW.date(), last=NOW.date(), name="stocktaking"),)
+    )
     assert opening_at(closed, NOW) == ("closed", "Closure: stocktaking.")
 
 
@@ -237,12 +239,12 @@ def test_a_proof_goes_stale_when_anything_on_its_way_changes(estate):
     number = estate.given(142, person)
     before = estate.build()
     way = fingerprint(before.number(number), before)
-    estate.put(estate.records[f"Device/phone-{person.id}"].but(registered=False))
+    estate.put(estate.records[f"Device/phone-{person.id}"].copy_with(registered=False))
     after = estate.build()
     assert fingerprint(after.number(number), after) != way
-    estate.put(estate.records[f"Device/phone-{person.id}"].but(registered=True))
+    estate.put(estate.records[f"Device/phone-{person.id}"].copy_with(registered=True))
     back = estate.build()
-    assert fingerprint(back.number(number).but(note="another note"), back) == way
+    assert fingerprint(back.number(number).copy_with(note="another note"), back) == way
 
 
 # ── out ──
@@ -330,28 +332,32 @@ def test_a_call_for_help_says_where_to_go_and_who_rings_back(estate):
         (
             lambda b: (
                 b.given(142, b.person()),
-                b.put(b.records["Address/leeds-address"].but(verdict="unknown")),
+                b.put(b.records["Address/leeds-address"].copy_with(verdict="unknown")),
             ),
             "not confirmed by the register",
         ),
         (
             lambda b: (
                 b.given(142, b.person()),
-                b.put(b.records["Site/leeds"].but(security_desk="")),
+                b.put(b.records["Site/leeds"].copy_with(security_desk="")),
             ),
             "would be told",
         ),
         (
             lambda b: (
                 b.given(142, b.person()),
-                *(b.put(x.but(up=False)) for x in list(b.records.values()) if isinstance(x, Trunk)),
+                *(
+                    b.put(x.copy_with(up=False))
+                    for x in list(b.records.values())
+                    if isinstance(x, Trunk)
+                ),
             ),
             "No trunk",
         ),
         (
             lambda b: (
                 b.given(142, b.person()),
-                b.put(b.records["Address/leeds-address"].but(psap="")),
+                b.put(b.records["Address/leeds-address"].copy_with(psap="")),
             ),
             "answering point",
         ),

@@ -83,7 +83,7 @@ def test_a_spot_of_another_site_is_no_place_unless_it_is_their_own(estate):
 
 
 def test_the_least_covered_site_comes_first_and_those_without_anybody_last(estate):
-    sites = [estate.records["Site/leeds"].but(id=x, name=x) for x in ("york", "bath", "ely")]
+    sites = [estate.records["Site/leeds"].copy_with(id=x, name=x) for x in ("york", "bath", "ely")]
     found = counted(
         estate,
         ("leeds", "number", "WHF-001-K", 1),
@@ -106,7 +106,7 @@ def test_the_least_covered_site_comes_first_and_those_without_anybody_last(estat
     ],
 )
 def test_spots_nobody_has_looked_at_in_time_are_counted(estate, values, unconfirmed):
-    estate.put(estate.records["Spot/WHF-001-K"].but(**values))
+    estate.put(estate.records["Spot/WHF-001-K"].copy_with(**values))
     [leeds] = counted(estate)
     assert leeds.unconfirmed == unconfirmed
 
@@ -138,7 +138,7 @@ def test_help_comes_and_nothing_is_to_be_put_right(calling):
 
 
 def change(estate, key, **values):
-    estate.put(estate.records[key].but(**values))
+    estate.put(estate.records[key].copy_with(**values))
 
 
 @pytest.mark.parametrize(

@@ -63,7 +63,7 @@ def test_a_sites_main_number_is_what_help_rings_back(estate):
         "steps": {"ring": {"kind": "ring", "people": ["ifeoma-okafor"], "exits": {}}},
     }
     estate.person()
-    estate.put(path().but(body=ring))
+    estate.put(path().copy_with(body=ring))
     number = estate.given(190, site, path="night")
     what = found(estate, number, without_own=3, followers=2)
     help_ = what["Emergency calls from Wharf House"]

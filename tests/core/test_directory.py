@@ -35,27 +35,27 @@ def about(said, person=ADA, people=None):
 
 def test_nothing_is_proposed_where_all_agree_whatever_the_case():
     assert about(SAID) is None
-    assert about(SAID.but(department="", job="", extension="", site="")) is None, (
+    assert about(SAID.copy_with(department="", job="", extension="", site="")) is None, (
         "what the directory leaves empty it says nothing of"
     )
 
 
 def test_a_joiner_a_leaver_and_nobody():
     assert about(SAID, None).kind is ProposalKind.JOINER
-    assert about(SAID.but(active=False)).kind is ProposalKind.LEAVER
-    assert about(SAID.but(active=False), None) is None
-    assert about(SAID, ADA.but(left=True)).kind is ProposalKind.JOINER
+    assert about(SAID.copy_with(active=False)).kind is ProposalKind.LEAVER
+    assert about(SAID.copy_with(active=False), None) is None
+    assert about(SAID, ADA.copy_with(left=True)).kind is ProposalKind.JOINER
 
 
 def test_a_site_that_is_not_known_is_somebodys_decision():
-    assert "North Lodge" in about(SAID.but(site="North Lodge"), None).problem
-    assert "choose one" in about(SAID.but(site=""), None).problem
-    moved = about(SAID.but(site="North Lodge"))
+    assert "North Lodge" in about(SAID.copy_with(site="North Lodge"), None).problem
+    assert "choose one" in about(SAID.copy_with(site=""), None).problem
+    moved = about(SAID.copy_with(site="North Lodge"))
     assert (moved.kind, moved.changes) == (ProposalKind.MOVER, {})
 
 
 def test_each_difference_is_told_with_both_sides():
-    found = about(SAID.but(department="Estates", name="Ada Quill-Moss"))
+    found = about(SAID.copy_with(department="Estates", name="Ada Quill-Moss"))
     assert found.kind is ProposalKind.CHANGED
     assert {(d.what, d.here, d.there) for d in found.differences} == {
         ("department", "Archive", "Estates"),
@@ -80,7 +80,7 @@ def test_each_difference_is_told_with_both_sides():
 def test_taking_what_is_proposed_leaves_nothing_to_propose(said):
     found = about(said)
     if found and found.kind in {ProposalKind.CHANGED, ProposalKind.MOVER} and not found.problem:
-        assert about(said, ADA.but(**found.changes)) is None
+        assert about(said, ADA.copy_with(**found.changes)) is None
 
 
 def test_a_group_is_proposed_with_whom_sedge_knows_and_says_how_many_it_does_not():
@@ -89,7 +89,7 @@ def test_a_group_is_proposed_with_whom_sedge_knows_and_says_how_many_it_does_not
     assert found.changes["members"] == ["ada"]
     assert "1 of its members" in found.problem
     assert about_group(said, Group(id="g", name="Desk", members=("ada",)), {"ada": ADA}) is None
-    assert about_group(said.but(gone=True), Group(id="g", name="Desk"), {}).changes == {
+    assert about_group(said.copy_with(gone=True), Group(id="g", name="Desk"), {}).changes == {
         "removed": True
     }
-    assert about_group(said.but(gone=True), None, {}) is None
+    assert about_group(said.copy_with(gone=True), None, {}) is None

@@ -25,7 +25,7 @@ def two_sites():
     )
     leeds = estate.records["Site/leeds"]
     estate.put(
-        leeds.but(
+        leeds.copy_with(
             id="canal", name="Canal Museum", code="CNL", address="canal-address", spot="CNL-000-0"
         ),
         e.Address(
@@ -83,9 +83,9 @@ def dispatch(answer, estate):
 def test_check_card_test_and_call_name_the_same_spot(own, of_number, chosen, works_at):
     estate = two_sites()
     person = estate.person(spot=own)
-    estate.put(estate.records[f"Person/{person.id}"].but(site=works_at))
+    estate.put(estate.records[f"Person/{person.id}"].copy_with(site=works_at))
     free = estate.number(142, spot=of_number, carrier="fellgate", capacity="any")
-    estate.put(estate.records[f"Number/{free}"].but(site=works_at))
+    estate.put(estate.records[f"Number/{free}"].copy_with(site=works_at))
     world = estate.build()
     task = t.AssignNumber(number=free, holder=person, spot=chosen)
     report = check([task], world)
@@ -140,7 +140,7 @@ def test_a_number_moves_to_another_site_on_purpose_only():
     estate = two_sites()
     person = estate.person(spot="WHF-001-K")
     number = estate.number(142, spot="CNL-001-Y", carrier="fellgate", capacity="any")
-    estate.put(estate.records[f"Number/{number}"].but(site="canal"))
+    estate.put(estate.records[f"Number/{number}"].copy_with(site="canal"))
     world = estate.build()
     report = check([t.AssignNumber(number=number, holder=person)], world)
     stopped = next(f for f in report.stops if f.rule == "assignment.at-its-site")

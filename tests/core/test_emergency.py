@@ -62,7 +62,7 @@ def test_another_number_of_the_holder_comes_before_the_sites(estate):
     person = estate.person()
     site_main(estate)
     toll_free = estate.given(142, person, registered_spot="WHF-001-K")
-    estate.put(estate.records[f"Number/{toll_free}"].but(trunk=None))
+    estate.put(estate.records[f"Number/{toll_free}"].copy_with(trunk=None))
     other = estate.given(150, person, e.Role.EXTRA)
     assert answer(estate, toll_free).callback == other
 
@@ -175,7 +175,7 @@ def test_what_the_carrier_has_registered_otherwise_is_a_caution(estate, register
 
 
 def test_a_carrier_that_keeps_no_addresses_needs_none_registered(estate):
-    estate.put(estate.records["Carrier/fellgate"].but(registers_addresses=False))
+    estate.put(estate.records["Carrier/fellgate"].copy_with(registers_addresses=False))
     number = estate.given(142, estate.person(), carrier="fellgate", capacity="any")
     built = estate.build()
     assert unregistered(built.number(number), built) == ""
@@ -241,7 +241,7 @@ def test_a_number_that_moved_with_nobody_in_it_needs_no_registration(estate):
 
 
 def test_registering_at_a_carrier_that_keeps_none_is_a_stop(estate):
-    estate.put(estate.records["Carrier/fellgate"].but(registers_addresses=False))
+    estate.put(estate.records["Carrier/fellgate"].copy_with(registers_addresses=False))
     number = estate.given(142, estate.person(), carrier="fellgate", capacity="any")
     assert [f.rule for f in check([t.RegisterAddress(number=number)], estate.build()).stops] == [
         "address.can-be-registered"

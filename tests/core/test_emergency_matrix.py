@@ -29,7 +29,7 @@ def test_there_is_a_cell_for_each_site_number_and_kind_of_holder():
 
 
 def test_a_site_without_a_trunk_takes_one_of_its_country():
-    here, there, abroad = site("GB"), site("GB").but(id="other", name="Other"), site("DE")
+    here, there, abroad = site("GB"), site("GB").copy_with(id="other", name="Other"), site("DE")
     found = cells([here, there, abroad], [trunk("leeds", "other"), trunk("berlin", "de")])
     gb = next(c for c in found if c.site == "gb")
     assert [(w.trunk, w.at_site) for w in gb.ways] == [("leeds", False)]
@@ -37,7 +37,7 @@ def test_a_site_without_a_trunk_takes_one_of_its_country():
 
 
 def test_its_own_trunk_comes_first_and_one_that_is_down_is_passed_over():
-    here, there = site("GB"), site("GB").but(id="other", name="Other")
+    here, there = site("GB"), site("GB").copy_with(id="other", name="Other")
     trunks = [trunk("a", "other"), trunk("b", "gb", up=False), trunk("c", "gb", emergency=False)]
     found = next(iter(cells([here, there], trunks)))
     assert [(w.trunk, w.why_not) for w in found.ways] == [
@@ -58,5 +58,5 @@ def test_holes_say_why():
 
 def test_own_rules_never_take_an_emergency_number_away():
     rule = OwnDialRule(name="All", pattern="x.", leads_to=Reached.REFUSED)
-    found = cells([site("GB").but(dial_rules=(rule,))], [trunk("a", "gb")])
+    found = cells([site("GB").copy_with(dial_rules=(rule,))], [trunk("a", "gb")])
     assert every(not c.hole for c in found)

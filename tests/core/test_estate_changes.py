@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from sedge.core.changes import rest_over, same
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
-from sedge.core.facts import canonical, money
+from sedge.core.facts import money, to_canonical_json
 from sedge.core.ledger.chain import BEGINNING, Entry, first_broken, link
 from sedge.core.ledger.sentences import SENTENCES
 from sedge.core.numbers.capacity_forecast import figures, months_to_exhaustion
@@ -60,7 +60,7 @@ def test_taking_back_rests_as_the_policy_says(estate):
 
 def test_a_toll_free_number_rests_longer(estate):
     record = estate.records[f"Number/{estate.given(142, estate.person())}"]
-    estate.put(record.but(e164="+448081570001", id="free"))
+    estate.put(record.copy_with(e164="+448081570001", id="free"))
     assert t.UnassignNumber(number="+448081570001").apply(estate.build())[
         0
     ].after.state_until == NOW + timedelta(days=120)
@@ -149,8 +149,8 @@ def undone(world, task, identity="x"):
         t.Snapshot(
             subject=c.subject,
             id=c.id,
-            before=json.loads(canonical(c.before)) if c.before else None,
-            after=json.loads(canonical(c.after)),
+            before=json.loads(to_canonical_json(c.before)) if c.before else None,
+            after=json.loads(to_canonical_json(c.after)),
         )
         for c in changes
     )
@@ -407,7 +407,7 @@ def test_a_changed_entry_breaks_the_chain_where_it_stands(spoil):
     chain, head = entries(10)
     assert first_broken(chain, head) is None
     entry, stored = chain[spoil]
-    chain[spoil] = (entry.but(actor="somebody else"), stored)
+    chain[spoil] = (entry.copy_with(actor="somebody else"), stored)
     assert first_broken(chain, head) == spoil + 1
 
 
@@ -436,6 +436,6 @@ def test_every_ledger_action_in_the_code_has_its_sentence():
 
 def test_canonical_json_is_the_same_for_equal_records(estate):
     number = estate.records[f"Number/{estate.number(142)}"]
-    again = Number.model_validate_json(canonical(number))
-    assert canonical(again) == canonical(number)
-    assert '"amount":"0.65"' in canonical(number)
+    again = Number.model_validate_json(to_canonical_json(number))
+    assert to_canonical_json(again) == to_canonical_json(number)
+    assert '"amount":"0.65"' in to_canonical_json(number)

@@ -34,11 +34,11 @@ def test_rights_that_many_share_are_named():
     rights = (*BASIC_RIGHTS, Right.INTERNATIONAL)
     line = ServiceLine(id="desk", name="Front desk", kind="reception", site="gb", rights=rights)
     assert told(lines=[line]) == [("Front desk may make international calls", False)]
-    assert told(sites=[site("GB").but(rights=rights)])[0][0].startswith("United Kingdom may")
+    assert told(sites=[site("GB").copy_with(rights=rights)])[0][0].startswith("United Kingdom may")
     people = [
         Person(id=str(i), name=f"P {i}", email="", site="gb", rights=(Right.PREMIUM,))
         for i in range(6)
     ]
     assert told(people=people) == [("6 people may call premium numbers", False)]
     assert told(people=people[:5]) == []
-    assert told(people=[p.but(left=True) for p in people]) == []
+    assert told(people=[p.copy_with(left=True) for p in people]) == []

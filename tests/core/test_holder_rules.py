@@ -104,10 +104,10 @@ def test_a_mail_address_belongs_to_one(estate):
 
 def second_site(estate):
     estate.put(
-        estate.records["Site/leeds"].but(
+        estate.records["Site/leeds"].copy_with(
             id="york", name="York House", code="YRK", address="york-address", spot=None
         ),
-        estate.records["Address/leeds-address"].but(id="york-address", site="york"),
+        estate.records["Address/leeds-address"].copy_with(id="york-address", site="york"),
         e.Spot(
             id="YRK-001-A",
             address="york-address",

@@ -92,7 +92,7 @@ def test_one_main_number_each(estate, role, level):
     ],
 )
 def test_a_number_without_a_spot_comes_in_and_is_told_of(estate, own, told, verdict, level, words):
-    estate.put(estate.records["Address/leeds-address"].but(verdict=verdict))
+    estate.put(estate.records["Address/leeds-address"].copy_with(verdict=verdict))
     person = estate.person(spot=own)
     task = adopted(estate, state="assigned", holder=person, spot=told)
     found = judged(rules.dispatchable_spot, task, estate.build())
@@ -185,7 +185,7 @@ def test_who_moves_leaves_the_spot_and_who_leaves_keeps_nothing(estate):
         answering=Answering(seconds_each=10),
         caller_id=CallerId(shows="withheld"),
     )
-    estate.put(estate.records["Site/leeds"].but(id="york", name="York"))
+    estate.put(estate.records["Site/leeds"].copy_with(id="york", name="York"))
     world = estate.build()
     [moved] = t.ChangePerson(person=person.id, site="york").apply(world)
     assert (moved.after.site, moved.after.spot) == ("york", None)
@@ -309,7 +309,7 @@ def test_what_is_missing_is_told_with_its_weight(estate, values, key, state):
     ],
 )
 def test_what_nobody_can_do_without_stops(estate, key, values, step):
-    estate.put(estate.records[key].but(**values))
+    estate.put(estate.records[key].copy_with(**values))
     assert states(estate)[step] is Level.STOP
 
 

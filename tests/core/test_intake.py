@@ -7,7 +7,7 @@ import pytest
 from sedge.core.facts import money
 from sedge.core.imports.directory import Directory
 from sedge.core.imports.fields import fingerprint, recognised
-from sedge.core.imports.rows import Context, Fault, by_names, reader
+from sedge.core.imports.rows import Fault, RowContext, by_names, reader
 from sedge.core.imports.takeover import put_together
 from sedge.core.imports.takeover_records import Ask, Decisions, Known, Row
 from sedge.core.imports.tasks import AdoptNumber
@@ -40,7 +40,7 @@ def builder():
 
 def context(builder, **more):
     estate = builder.build()
-    return Context(
+    return RowContext(
         home="GB",
         now=NOW,
         sites=by_names(estate.all(Site), "code"),

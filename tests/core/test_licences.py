@@ -238,7 +238,7 @@ def trial_with(estate, people, paid):
                 works_from=NOW,
             )
         )
-    estate.put(estate.records["Subscription/trial"].but(used=len(refs)))
+    estate.put(estate.records["Subscription/trial"].copy_with(used=len(refs)))
     return refs
 
 
@@ -311,8 +311,8 @@ def test_a_currency_of_the_holders_carrier_is_what_a_seat_costs(estate):
 
     person = estate.person()
     estate.put(
-        estate.records["Product/staff"].but(prices=(money("3.60", "EUR"),)),
-        estate.records["Account/brackwater-main"].but(balance=money(5, "EUR")),
+        estate.records["Product/staff"].copy_with(prices=(money("3.60", "EUR"),)),
+        estate.records["Account/brackwater-main"].copy_with(balance=money(5, "EUR")),
     )
     monthly = t.GrantLicence(holder=person, product="staff").costs(estate.build()).monthly
     assert (str(monthly.amount), monthly.currency) == ("3.60", "EUR")

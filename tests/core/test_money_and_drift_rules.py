@@ -21,7 +21,7 @@ RULE = TopUp(at=Decimal(20), amount=Decimal(50), most_a_month=Decimal(120))
 
 def account(estate, balance="100", **values):
     found = estate.records["Account/brackwater-main"]
-    return found.but(balance=estate.gbp(balance), **{"top_up": RULE, **values})
+    return found.copy_with(balance=estate.gbp(balance), **{"top_up": RULE, **values})
 
 
 @pytest.mark.parametrize(
@@ -57,9 +57,9 @@ def test_what_a_rule_pays_adds_up_and_begins_anew_each_month(estate):
     once = topped_up(account(estate), Decimal(50), NOW)
     twice = topped_up(once, Decimal(50), NOW)
     assert twice.topped_up == {"2026-11": Decimal(100)}
-    assert not wants_top_up(twice.but(balance=estate.gbp("0")), NOW)
+    assert not wants_top_up(twice.copy_with(balance=estate.gbp("0")), NOW)
     later = NOW + timedelta(days=7)
-    assert wants_top_up(twice.but(balance=estate.gbp("0")), later)
+    assert wants_top_up(twice.copy_with(balance=estate.gbp("0")), later)
     assert topped_up(twice, Decimal(5), later).topped_up == {"2026-12": Decimal(5)}
 
 

@@ -3,7 +3,7 @@
 import pytest
 
 from sedge.core.callpaths.editing import Place
-from sedge.core.callpaths.one_place import OnePlace, path_to
+from sedge.core.callpaths.ready_made import OnePlace, path_to
 from sedge.core.callpaths.steps import Announce, Forward, Mailbox, Path, Ring, SipAddress
 from sedge.core.errors import NotUnderstood
 

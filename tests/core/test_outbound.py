@@ -136,7 +136,7 @@ def test_the_main_number_is_shown_before_an_extra_one(estate):
 
 def test_each_trunk_says_why_it_was_or_was_not_taken(estate):
     estate.given(142, estate.person())
-    estate.put(estate.records["Trunk/brackwater-leeds"].but(up=False))
+    estate.put(estate.records["Trunk/brackwater-leeds"].copy_with(up=False))
     trace = out(estate, "0131 496 0500")
     assert trace.ending == "rejected"
     assert {c.trunk: c.reason for c in trace.candidates} == {
@@ -175,7 +175,7 @@ def test_without_a_number_there_is_nothing_to_show(estate):
 
 def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
     estate.given(142, estate.person(), registered_spot="WHF-001-K")
-    estate.put(estate.records["Trunk/brackwater-leeds"].but(up=False))
+    estate.put(estate.records["Trunk/brackwater-leeds"].copy_with(up=False))
     site_main = estate.given(
         100, HolderRef(kind=HolderKind.SITE, id="leeds"), carrier="fellgate", capacity="any"
     )
@@ -185,7 +185,7 @@ def test_help_goes_over_another_trunk_when_the_own_one_is_down(estate):
 
     body = Path(first="ring", steps={"ring": Ring(people=(duty.id,))}).model_dump(mode="json")
     estate.put(PathVersion(id="duty", name="Duty", body=body, in_force_from=NOW))
-    estate.put(estate.records[f"Number/{site_main}"].but(path="duty"))
+    estate.put(estate.records[f"Number/{site_main}"].copy_with(path="duty"))
     trace = out(estate, "999")
     assert (trace.ending, trace.trunk) == ("emergency", "Leeds A")
     assert trace.emergency.callback == site_main, (

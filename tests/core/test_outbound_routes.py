@@ -63,7 +63,7 @@ LEEDS = Site(
 
 
 def found(to, site, routes, at=NOON):
-    taken = route_to(called(to, "GB"), LEEDS.but(id=site), routes, at)
+    taken = route_to(called(to, "GB"), LEEDS.copy_with(id=site), routes, at)
     return taken.name if taken else None
 
 
@@ -244,7 +244,7 @@ def test_the_cheapest_first_goes_by_the_longest_prefix(estate):
     cheap = Money(amount=Decimal("0.01"), currency="GBP")
     dear = Money(amount=Decimal("0.2"), currency="GBP")
     fellgate = estate.build().the(Carrier, "fellgate")
-    estate.put(fellgate.but(rates={"49": dear, "4930": cheap}))
+    estate.put(fellgate.copy_with(rates={"49": dear, "4930": cheap}))
     assert rate_to(BERLIN, estate.build().the(Carrier, "fellgate")) == cheap
     names = ("brackwater-leeds", "leeds-a")
     built, number, site = world(estate, route("all", "+", trunks=names, cheapest=True))
@@ -325,7 +325,7 @@ def test_a_trunk_that_takes_other_carriers_caller_ids_is_a_candidate(estate):
     names = ("brackwater-leeds", "leeds-a")
     built, number, site = world(estate, route("all", "+", trunks=names))
     assert choose_way(BERLIN, number, site, built)[0].id == "leeds-a"
-    estate.put(other.but(settings=TrunkSettings(user="us", others_caller_ids=True)))
+    estate.put(other.copy_with(settings=TrunkSettings(user="us", others_caller_ids=True)))
     built = estate.build()
     assert choose_way(BERLIN, number, site, built)[0].id == "brackwater-leeds"
     estate.put(Defaults(id=ORGANISATION))

@@ -122,12 +122,12 @@ def test_nobody_approves_unseen_or_twice_and_what_is_lost_is_said(estate):
         "Ifeoma Okafor will be without it; 1 is paid for until 3 January 2027"
     )
     assert (
-        found(estate, request(number).but(state=PortOutState.REFUSED))[
+        found(estate, request(number).copy_with(state=PortOutState.REFUSED))[
             "port-out.can-be-answered"
         ].level
         == "stop"
     )
-    late = request(number).but(answer_due=NOW - timedelta(hours=1))
+    late = request(number).copy_with(answer_due=NOW - timedelta(hours=1))
     assert found(estate, late)["port-out.can-be-answered"].level == "warn"
 
 

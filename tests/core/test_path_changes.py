@@ -260,8 +260,8 @@ def test_a_followed_call_is_kept_and_tells_when_it_ends_otherwise(here):
     called = Called.number(estate.number("+441134960200"))
     trace = trace_path(called, path, NOW, World(), estate)
     case = case_of("By day", NOW, "Europe/London", World(), trace)
-    assert [v.differs for v in run_cases(called, path.but(tests=(case,)), estate)] == [""]
-    later = editing.change_step(path.but(tests=(case,)), "hours", {"openings": []})
+    assert [v.differs for v in run_cases(called, path.copy_with(tests=(case,)), estate)] == [""]
+    later = editing.change_step(path.copy_with(tests=(case,)), "hours", {"openings": []})
     assert [v.differs for v in run_cases(called, later, estate)] == [
         "has to end answered, and ends mailbox: message for Amara"
     ]

@@ -92,7 +92,7 @@ def test_what_was_published_meanwhile_is_not_lost(with_people):
 )
 def test_whoever_a_path_names_has_to_be_here(with_people, step, gone):
     ref = with_people.person("Gone")
-    with_people.put(with_people.records["Person/gone"].but(left=True))
+    with_people.put(with_people.records["Person/gone"].copy_with(left=True))
     level, message, steps = finding(with_people, "path.people-are-here", "a", {"a": step})
     assert (level, steps, message.startswith(f"{gone} can't answer")) == (Level.STOP, ("a",), True)
     assert ref.id == "gone"
@@ -143,23 +143,25 @@ GOOD = Menu(
     ("menu", "rule", "words"),
     [
         (
-            GOOD.but(greeting="For visits, press 1, or wait."),
+            GOOD.copy_with(greeting="For visits, press 1, or wait."),
             "path.greeting-names-keys",
             "does not speak of key 2",
         ),
-        (GOOD.but(greeting=""), "path.greeting-said-well", "says nothing"),
-        (GOOD.but(greeting="1 or 2"), "path.greeting-said-well", "says only “1 or 2”"),
+        (GOOD.copy_with(greeting=""), "path.greeting-said-well", "says nothing"),
+        (GOOD.copy_with(greeting="1 or 2"), "path.greeting-said-well", "says only “1 or 2”"),
         (
-            GOOD.but(greeting="Press 1 for visits and press 2 for schools."),
+            GOOD.copy_with(greeting="Press 1 for visits and press 2 for schools."),
             "path.greeting-said-well",
             "says key 1 before “visits”",
         ),
         (
-            GOOD.but(also=(Saying(language="de", text="Für Besuche drücken Sie bitte die eins."),)),
+            GOOD.copy_with(
+                also=(Saying(language="de", text="Für Besuche drücken Sie bitte die eins."),)
+            ),
             "path.greeting-names-keys",
             "key 2 in German",
         ),
-        (GOOD.but(keys={}), "path.greeting-said-well", "has no key to press"),
+        (GOOD.copy_with(keys={}), "path.greeting-said-well", "has no key to press"),
     ],
 )
 def test_what_callers_hear_is_judged_in_each_language(with_people, menu, rule, words):
@@ -178,7 +180,10 @@ def test_unread_mailboxes_unreached_steps_and_circles_are_found(with_people):
         ("b",),
     )
     level, message, steps = finding(
-        with_people, "path.steps-are-reached", "box", {"box": BOX, "lost": RING.but(title="Lost")}
+        with_people,
+        "path.steps-are-reached",
+        "box",
+        {"box": BOX, "lost": RING.copy_with(title="Lost")},
     )
     assert (level, message, steps) == (Level.WARN, "“Lost” is reached by no call.", ("lost",))
     silent = Announce(title="Round", text="Please hold the line", exits={"done": "again"})
@@ -186,13 +191,13 @@ def test_unread_mailboxes_unreached_steps_and_circles_are_found(with_people):
         with_people,
         "path.every-call-ends",
         "a",
-        {"a": silent, "again": silent.but(exits={"done": "a"})},
+        {"a": silent, "again": silent.copy_with(exits={"done": "a"})},
     )
     assert (level, message) == (
         Level.STOP,
         "“Round” is on a circle that no call leaves. So it is at 1 more.",
     )
-    menu = GOOD.but(exits={"1": "box", "2": "box", "no input": "m", "wrong input": "box"})
+    menu = GOOD.copy_with(exits={"1": "box", "2": "box", "no input": "m", "wrong input": "box"})
     assert (
         finding(with_people, "path.every-call-ends", "m", {"m": menu, "box": BOX})[0] is Level.WARN
     )
@@ -212,7 +217,7 @@ def test_nobody_is_hung_up_on_in_opening_hours(with_people):
     assert (level, set(steps)) == (Level.WARN, {"ring", "end"})
     assert "hangs up on callers in opening hours" in message
     kind = {
-        "h": hours.but(exits={"open": "ring", "closed": "end"}),
+        "h": hours.copy_with(exits={"open": "ring", "closed": "end"}),
         "ring": RING,
         "box": BOX,
         "end": End(),
@@ -317,7 +322,7 @@ def test_sip_addresses_have_a_user_and_a_host(with_people, address, level):
     ],
 )
 def test_hours_make_sense(with_people, changes, level, words):
-    hours = Hours(timezone="Europe/London", openings=(DAY,)).but(**changes)
+    hours = Hours(timezone="Europe/London", openings=(DAY,)).copy_with(**changes)
     found = finding(with_people, "path.hours-make-sense", "h", {"h": hours})
     assert (found[0], words in found[1]) == (level, True)
 
@@ -334,7 +339,7 @@ def test_whoever_is_recorded_is_told(with_people):
             with_people,
             "path.recording-is-announced",
             "r",
-            {"r": RING.but(recording=Recording(announcement=" ")), "box": BOX},
+            {"r": RING.copy_with(recording=Recording(announcement=" ")), "box": BOX},
         )[0]
         is Level.STOP
     )
@@ -343,7 +348,7 @@ def test_whoever_is_recorded_is_told(with_people):
             with_people,
             "path.recording-is-announced",
             "r",
-            {"r": RING.but(recording=Recording(announcement="Recorded.")), "box": BOX},
+            {"r": RING.copy_with(recording=Recording(announcement="Recorded.")), "box": BOX},
         )[0]
         is Level.PASS
     )
@@ -378,7 +383,7 @@ def test_test_cases_are_followed_before_publishing(with_people):
     assert (
         finding(with_people, "path.test-cases-pass", "ring", steps, tests=(case,))[0] is Level.PASS
     )
-    wrong = case.but(ends="mailbox")
+    wrong = case.copy_with(ends="mailbox")
     assert finding(with_people, "path.test-cases-pass", "ring", steps, tests=(wrong,))[:2] == (
         Level.STOP,
         (
@@ -386,7 +391,11 @@ def test_test_cases_are_followed_before_publishing(with_people):
             " path, or take the test case out."
         ),
     )
-    for other in (case.but(who="Piet"), case.but(step="gone"), case.but(world={"nonsense": 1})):
+    for other in (
+        case.copy_with(who="Piet"),
+        case.copy_with(step="gone"),
+        case.copy_with(world={"nonsense": 1}),
+    ):
         assert (
             finding(with_people, "path.test-cases-pass", "ring", steps, tests=(other,))[0]
             is Level.STOP
@@ -454,9 +463,9 @@ def test_a_rota_has_several_and_swaps_among_them(with_people):
         order="by rota",
         rota=Rota(begins=date(2026, 1, 5), timezone="Europe/London"),
     )
-    alone = of_two.but(people=("amara",))
-    stranger = of_two.but(
-        rota=of_two.rota.but(
+    alone = of_two.copy_with(people=("amara",))
+    stranger = of_two.copy_with(
+        rota=of_two.rota.copy_with(
             swaps=(Swap(first=date(2026, 1, 7), last=date(2026, 1, 7), person="jo"),)
         )
     )

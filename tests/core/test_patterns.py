@@ -54,9 +54,9 @@ def test_two_choices_make_hours_a_menu_and_a_step_for_each():
 
 
 def test_each_way_of_ringing_becomes_its_step():
-    queued = plan_desk(form(choices=(VISITS.but(way=QUEUED),))).steps["choice-1"]
-    together = plan_desk(form(choices=(VISITS.but(way=ALL),))).steps["choice-1"]
-    in_order = plan_desk(form(choices=(VISITS.but(way=IN_ORDER),))).steps["choice-1"]
+    queued = plan_desk(form(choices=(VISITS.copy_with(way=QUEUED),))).steps["choice-1"]
+    together = plan_desk(form(choices=(VISITS.copy_with(way=ALL),))).steps["choice-1"]
+    in_order = plan_desk(form(choices=(VISITS.copy_with(way=IN_ORDER),))).steps["choice-1"]
     assert isinstance(queued, Queue)
     assert isinstance(together, Ring)
     assert together.order == "all"
@@ -72,7 +72,7 @@ def test_whatever_goes_wrong_the_caller_can_leave_a_message():
 
 
 def test_one_choice_asks_nobody_to_choose():
-    path = plan_desk(form(choices=(VISITS.but(word=""),), greeting=""))
+    path = plan_desk(form(choices=(VISITS.copy_with(word=""),), greeting=""))
     assert list(path.steps) == ["hours", "choice-1", "mailbox"]
     assert path.steps["hours"].exits["open"] == "choice-1"
 
@@ -87,9 +87,9 @@ def test_without_openings_it_is_always_open():
     ("values", "field"),
     [
         ({"choices": ()}, "people1"),
-        ({"choices": (VISITS, SCHOOLS.but(people=()))}, "people2"),
-        ({"choices": (VISITS, SCHOOLS.but(word=""))}, "word2"),
-        ({"choices": (VISITS, SCHOOLS.but(key="1"))}, "word2"),
+        ({"choices": (VISITS, SCHOOLS.copy_with(people=()))}, "people2"),
+        ({"choices": (VISITS, SCHOOLS.copy_with(word=""))}, "word2"),
+        ({"choices": (VISITS, SCHOOLS.copy_with(key="1"))}, "word2"),
         ({"greeting": "  "}, "greeting"),
         ({"recipients": ()}, "recipients"),
     ],

@@ -28,7 +28,7 @@ def own(name, pattern, leads_to=Reached.EXTENSION, **more):
 
 
 def with_rules(*rules, country="GB", **more):
-    return site(country, **more).but(dial_rules=rules)
+    return site(country, **more).copy_with(dial_rules=rules)
 
 
 @pytest.mark.parametrize("country", list(COUNTRIES))

@@ -110,7 +110,7 @@ def test_nobody_gets_two_no_number_goes_twice_and_as_many_as_can_get_one(
 def test_pins_stay_and_bars_never_come_back():
     problem = made(12, 20, seed=3)
     first = {g.person: g.number for g in solve(problem).given}
-    again = solve(problem.but(pins={"p0": first["p1"]}, barred=(("p2", first["p2"]),)))
+    again = solve(problem.copy_with(pins={"p0": first["p1"]}, barred=(("p2", first["p2"]),)))
     chosen = {g.person: g.number for g in again.given}
     assert chosen["p0"] == first["p1"]
     assert chosen["p2"] != first["p2"]
@@ -121,10 +121,10 @@ def test_a_number_pinned_twice_or_not_there_is_refused_by_the_field():
     problem = made(3, 5)
     number = problem.numbers[0].e164
     with pytest.raises(NotUnderstood, match="N1") as raised:
-        solve(problem.but(pins={"p0": number, "p1": number}))
+        solve(problem.copy_with(pins={"p0": number, "p1": number}))
     assert raised.value.field == "pin-p1"
     with pytest.raises(NotUnderstood, match="not among"):
-        solve(problem.but(pins={"p0": "+441134999999"}))
+        solve(problem.copy_with(pins={"p0": "+441134999999"}))
 
 
 def test_the_extension_wins_and_is_said_and_so_is_why_it_could_not():

@@ -56,7 +56,7 @@ def test_what_is_told_as_on_the_bill_is_the_same():
     ],
 )
 def test_each_character_that_differs_is_told(field, told, theirs, told_apart):
-    found = by_field(TOLD.but(**{field: told}))[field]
+    found = by_field(TOLD.copy_with(**{field: told}))[field]
     assert (found.same, found.theirs) == (False, theirs)
     pieces = [(p.text, p.of) for p in found.pieces]
     assert every(part in pieces or part[1] == "both" for part in told_apart)
@@ -65,7 +65,7 @@ def test_each_character_that_differs_is_told(field, told, theirs, told_apart):
 
 
 def test_what_the_bill_has_nothing_like_is_said():
-    found = by_field(TOLD.but(pin="99-88-77"))["pin"]
+    found = by_field(TOLD.copy_with(pin="99-88-77"))["pin"]
     assert (found.theirs, found.same, [p.of for p in found.pieces]) == ("", False, ["ours"])
     assert compare(AccountDetails(), BILL) == []
 

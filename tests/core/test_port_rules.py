@@ -60,7 +60,7 @@ def port(estate):
 def on_its_way(estate, e164):
     last = estate.number(100, State.PORTING_IN, carrier="fellgate", order="port-1", trunk=None)
     number = estate.records.pop(f"Number/{last}")
-    return number.but(id=f"life-{e164}", e164=e164)
+    return number.copy_with(id=f"life-{e164}", e164=e164)
 
 
 def told(rule, task, world):
@@ -75,8 +75,8 @@ def told(rule, task, world):
     ("details", "missing"),
     [
         (AccountDetails(), "account holder, billing address, account number are missing"),
-        (BILL.but(address=" "), "billing address is missing"),
-        (BILL.but(name="", account=""), "account holder, account number are missing"),
+        (BILL.copy_with(address=" "), "billing address is missing"),
+        (BILL.copy_with(name="", account=""), "account holder, account number are missing"),
     ],
 )
 def test_what_the_bill_says_is_needed_whole(port, estate, details, missing):
@@ -128,14 +128,14 @@ def test_an_account_that_goes_on_needs_another_main_number(port, estate, behind,
     port(
         lines=(PortLine(e164=ONE, hangs=MAIN_BILLING_NUMBER), PortLine(e164=TWO)),
         left_behind=behind,
-        details=BILL.but(new_main_number=new_main),
+        details=BILL.copy_with(new_main_number=new_main),
     )
     assert told(rules.questions_settled, SUBMIT, estate.build())[0] is level
 
 
 def test_a_number_that_is_here_already_cannot_come(port, estate):
     port()
-    estate.put(on_its_way(estate, ONE).but(state=State.AVAILABLE, order=None))
+    estate.put(on_its_way(estate, ONE).copy_with(state=State.AVAILABLE, order=None))
     level, words = told(rules.numbers_can_move, SUBMIT, estate.build())
     assert level is Level.STOP and "in the estate already, available" in words
 
@@ -143,7 +143,7 @@ def test_a_number_that_is_here_already_cannot_come(port, estate):
 @pytest.mark.parametrize("state", [State.PORTED_OUT, State.RELEASED, State.CLOSED])
 def test_a_number_that_was_here_once_can_come_back(port, estate, state):
     port()
-    estate.put(on_its_way(estate, ONE).but(state=state, order=None))
+    estate.put(on_its_way(estate, ONE).copy_with(state=state, order=None))
     assert told(rules.numbers_can_move, SUBMIT, estate.build()) == (
         Level.PASS,
         "3 numbers can move",
@@ -172,7 +172,7 @@ def test_a_carrier_that_does_not_serve_the_country_is_not_asked(port, estate):
     port(country="DE", lines=(PortLine(e164="+493023125600"),))
     level, words = told(rules.carrier_takes_it, SUBMIT, estate.build())
     assert level is Level.STOP and "Fellgate Voice does not serve Germany" in words
-    estate.put(estate.records["Carrier/fellgate"].but(countries=("GB", "DE")))
+    estate.put(estate.records["Carrier/fellgate"].copy_with(countries=("GB", "DE")))
     assert told(rules.carrier_takes_it, SUBMIT, estate.build())[0] is Level.PASS
 
 
@@ -228,7 +228,7 @@ def test_submitting_begins_a_life_for_each_number_and_again_only_for_new_ones(po
     rejected, *behind = answer(world, "rejected", code="wrong-account")
     assert rejected.after.state is PortState.REJECTED and len(behind) == 3
     world.absorb([rejected, *behind])
-    again = world.the(Port, "port-1").but(state=PortState.READY, placed_as="their-1")
+    again = world.the(Port, "port-1").copy_with(state=PortState.READY, placed_as="their-1")
     world.put(again)
     submitted, *anew = SUBMIT.apply(world, "order-10")
     assert submitted.after.replaces == "their-1" and submitted.after.placed_as is None
@@ -276,7 +276,7 @@ def test_what_the_other_side_says_twice_changes_nothing(port, estate, before, sa
 
 def test_numbers_of_another_port_are_left_alone(port, estate):
     found = port(state=PortState.SUBMITTED, arriving=True)
-    estate.put(on_its_way(estate, TWO).but(order="port-2"))
+    estate.put(on_its_way(estate, TWO).copy_with(order="port-2"))
     behind = stays_behind(found, estate.build(), {ONE, TWO})
     assert [c.after.e164 for c in behind] == [ONE]
 
@@ -326,7 +326,7 @@ def test_nothing_is_switched_before_it_was_accepted_or_twice(port, estate, state
 def test_a_trunk_of_the_ports_own_site_is_taken_first(port, estate):
     found = port(state=PortState.DUE, arriving=True)
     trunk = estate.records["Trunk/leeds-a"]
-    estate.put(trunk.but(id="a-york", site="york"))
+    estate.put(trunk.copy_with(id="a-york", site="york"))
     assert switched(found, estate.build())[1].after.trunk == "leeds-a"
     del estate.records["Trunk/leeds-a"]
     assert switched(found, estate.build())[1].after.trunk == "a-york"
@@ -391,7 +391,9 @@ def test_a_holder_without_a_spot_stops_the_switch(port, estate):
 def test_licences_missing_for_many_are_offered_at_once(port, estate):
     people = [estate.person(name) for name in ("Ada Strand", "Ivo Strand")]
     estate.put(
-        estate.records["Carrier/fellgate"].but(asks_of=estate.records["Carrier/brackwater"].asks_of)
+        estate.records["Carrier/fellgate"].copy_with(
+            asks_of=estate.records["Carrier/brackwater"].asks_of
+        )
     )
     lines = tuple(PortLine(e164=x, holder=p) for x, p in zip((ONE, TWO), people, strict=True))
     port(state=PortState.DUE, arriving=True, lines=lines)

@@ -189,7 +189,7 @@ def test_every_state_is_reached_and_ends_are_ends():
         lines=(PortLine(e164="+441174960800"), PortLine(e164="+441174960801", refused="x")),
     )
     assert port.numbers == ("+441174960800",)
-    assert {s for s in PortState if not port.but(state=s).is_open} == {
+    assert {s for s in PortState if not port.copy_with(state=s).is_open} == {
         s for s in PortState if not LIFE[s]
     }
 

@@ -30,6 +30,6 @@ def test_no_field_that_names_a_record_is_forgotten(record_type):
 def test_a_number_brings_its_site_spot_and_path():
     builder = EstateBuilder()
     number = builder.number(142)
-    found = builder.build().number(number).but(spot="a-spot", path="a-path")
+    found = builder.build().number(number).copy_with(spot="a-spot", path="a-path")
     wanted = {(Site, found.site), (Spot, "a-spot"), (PathVersion, "a-path")}
     assert wanted <= set(references(found))

@@ -52,7 +52,7 @@ def test_a_duty_says_from_when_until_when():
 
 
 def test_a_swap_takes_days_out_of_a_duty():
-    swapped = WEEKLY.but(
+    swapped = WEEKLY.copy_with(
         swaps=(
             Swap(first=date(2026, 1, 7), last=date(2026, 1, 8), person="piet"),
             Swap(first=date(2026, 1, 7), last=date(2026, 1, 9), person="gone"),

@@ -90,7 +90,7 @@ def test_remedies_are_added_in_the_order_in_which_they_must_run(estate):
 def test_a_seat_that_is_missing_is_bought_first(estate):
     person = estate.person()
     number = estate.number(142)
-    estate.put(estate.records["Subscription/home-sub"].but(used=5))
+    estate.put(estate.records["Subscription/home-sub"].copy_with(used=5))
     tasks = [t.AssignNumber(number=number, holder=person)]
     for _ in range(4):
         tasks, _ = with_remedies(tasks, check(tasks, estate.build()))
@@ -133,7 +133,7 @@ def test_a_seat_is_paid_for_from_when_it_is_bought(
 
 def test_a_seat_on_trial_is_not_paid_for(estate):
     person = estate.person()
-    trial = estate.records["Subscription/home-sub"].but(trial_ends=NOW)
+    trial = estate.records["Subscription/home-sub"].copy_with(trial_ends=NOW)
     estate.put(trial)
     found = totals([t.GrantLicence(holder=person, product="home")], estate.build())
     assert (found.monthly, found.paid_already) == ({}, {})
@@ -151,7 +151,7 @@ def test_a_licence_without_its_prerequisite_is_a_stop_with_both_prices(estate):
 
 def test_a_free_permit_that_runs_out_says_what_earns_more(estate):
     line = estate.line()
-    estate.put(estate.records["Subscription/permit-sub"].but(used=2))
+    estate.put(estate.records["Subscription/permit-sub"].copy_with(used=2))
     assert (
         "15 seats"
         in stops([t.GrantLicence(holder=line, product="permit")], estate.build())[
@@ -206,7 +206,7 @@ def test_the_whole_address_is_not_enough_in_a_building_of_four_floors(estate):
 def test_a_spot_in_an_address_the_register_does_not_know_is_a_stop(estate):
     person = estate.person()
     number = estate.number(142)
-    estate.put(estate.records["Address/leeds-address"].but(verdict="ambiguous"))
+    estate.put(estate.records["Address/leeds-address"].copy_with(verdict="ambiguous"))
     assert (
         "not confirmed"
         in stops([t.AssignNumber(number=number, holder=person)], estate.build())[
@@ -303,7 +303,7 @@ def test_bundled_supply_serves_its_own_country_only(estate):
     person = estate.person()
     number = "+493023125147"
     record = estate.records[f"Number/{estate.number(142)}"]
-    estate.put(record.but(e164=number, id="berlin"))
+    estate.put(record.copy_with(e164=number, id="berlin"))
     assert {"assignment.country-served", "assignment.dispatchable-spot"} <= set(
         stops([t.AssignNumber(number=number, holder=person)], estate.build())
     )
@@ -320,7 +320,7 @@ def test_an_order_needs_the_money(estate):
         reference="R",
         account="brackwater-main",
         site="leeds",
-        lines=(line, line.but(number="+441134960501")),
+        lines=(line, line.copy_with(number="+441134960501")),
     )
     assert "£20.00 short" in stops([order], estate.build())["order.enough-money"].message
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from sedge.core.callpaths.layout import GAP_Y, HEIGHT, WIDTH, lay_out
 from sedge.core.callpaths.steps import EXITS, Mailbox, Menu, Path, Ring
-from sedge.core.facts import Money, canonical, in_words, money
+from sedge.core.facts import Money, in_words, money, to_canonical_json
 from sedge.core.moments import clock
 from sedge.core.numbers.capacity_forecast import figures, months_to_exhaustion
 from sedge.core.numbers.life import State
@@ -109,11 +109,11 @@ def test_moments_are_told_in_the_home_countrys_time():
 def test_canonical_writes_the_same_moment_the_same_way():
     zone = datetime(2026, 7, 1, 12, tzinfo=UTC).astimezone(ZoneInfo("Europe/Berlin"))
     assert (
-        canonical(zone)
-        == canonical(datetime(2026, 7, 1, 12, tzinfo=UTC))
+        to_canonical_json(zone)
+        == to_canonical_json(datetime(2026, 7, 1, 12, tzinfo=UTC))
         == '"2026-07-01T12:00:00.000000Z"'
     )
-    assert canonical({"b": Decimal("1.50"), "a": {3, 1}}) == '{"a":[1,3],"b":"1.50"}'
+    assert to_canonical_json({"b": Decimal("1.50"), "a": {3, 1}}) == '{"a":[1,3],"b":"1.50"}'
 
 
 def test_ended_lives_do_not_count_in_figures():

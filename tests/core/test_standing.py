@@ -101,7 +101,7 @@ def test_an_assignment_that_works_later_is_waited_for(estate):
 
 def test_a_trunk_that_is_down_is_wrong(estate):
     number = estate.given(142, estate.person())
-    estate.put(estate.records["Trunk/brackwater-leeds"].but(up=False))
+    estate.put(estate.records["Trunk/brackwater-leeds"].copy_with(up=False))
     assert (facts(estate, number)["Trunk"].text, facts(estate, number)["Trunk"].mark) == (
         "Brackwater Leeds, down",
         Mark.WRONG,

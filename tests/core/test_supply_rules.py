@@ -47,7 +47,7 @@ def ordered(estate, *setups, account="brackwater-main", **values):
 
 
 def account(estate, **values):
-    estate.put(estate.records["Account/brackwater-main"].but(**values))
+    estate.put(estate.records["Account/brackwater-main"].copy_with(**values))
 
 
 def judged(rule, task, world):
@@ -109,8 +109,10 @@ def test_a_number_is_bought_once(estate):
 )
 def test_the_first_spot_of_new_numbers(estate, spot, level, words):
     reception = estate.records["Spot/WHF-001-K"]
-    estate.put(reception.but(id="WHF-002-A", name="first floor", confirmed_at=None, doubt="gone"))
-    estate.put(reception.but(id="WHF-002-A", floor="", room=""))
+    estate.put(
+        reception.copy_with(id="WHF-002-A", name="first floor", confirmed_at=None, doubt="gone")
+    )
+    estate.put(reception.copy_with(id="WHF-002-A", floor="", room=""))
     found = judged(rules.order_spot, ordered(estate, "1", spot=spot), estate.build())
     assert found[0] is level and words in found[1]
 
@@ -287,7 +289,7 @@ def test_of_two_papers_the_one_that_serves_longest_is_taken():
 
 
 def german(estate):
-    estate.put(estate.records["Carrier/brackwater"].but(countries=("GB", "DE")))
+    estate.put(estate.records["Carrier/brackwater"].copy_with(countries=("GB", "DE")))
     lines = (
         OrderedLine(
             number="+493023125600",
@@ -390,7 +392,7 @@ def test_a_wish_is_told_in_words(estate):
 @pytest.fixture
 def with_features(estate):
     estate.put(
-        estate.records["Carrier/brackwater"].but(
+        estate.records["Carrier/brackwater"].copy_with(
             features={
                 "texts": FeatureTerms(fee=Decimal("0.40"), kinds=(Kind.GEOGRAPHIC,)),
                 "fax": FeatureTerms(fee=Decimal(1), kinds=(Kind.MOBILE,)),

@@ -47,5 +47,5 @@ def test_what_nobody_knows_is_said_to_be_missing():
     found, sheet = values(End.THEIRS, ())
     assert found["Host"].startswith("not known")
     assert not any("firewall" in step for step in sheet.steps)
-    two, _ = values(End.THEIRS, (EDGE, EDGE.but(name="Spare", host="spare.example")))
+    two, _ = values(End.THEIRS, (EDGE, EDGE.copy_with(name="Spare", host="spare.example")))
     assert two["Then Spare"] == "spare.example"

@@ -50,7 +50,7 @@ def test_only_one_in_service_carries_calls(estate):
     chosen, candidates = choose_trunk(built.number(number), built.the(Site, "leeds"), built)
     assert chosen is None
     assert "it is suspended" in {c.reason for c in candidates}
-    assert trunk.but(up=False, state=TrunkState.IN_SERVICE).why_not == "is down"
+    assert trunk.copy_with(up=False, state=TrunkState.IN_SERVICE).why_not == "is down"
 
 
 def test_numbers_without_a_fallback_are_named(estate):
@@ -65,7 +65,7 @@ def test_numbers_without_a_fallback_are_named(estate):
 def test_the_last_trunk_for_emergency_calls_is_not_taken_away(estate):
     assert said(estate, "suspend", "trunk.help-still-comes")[0] == "pass"
     other = estate.build().the(Trunk, "brackwater-leeds")
-    estate.put(other.but(up=False))
+    estate.put(other.copy_with(up=False))
     level, message = said(estate, "suspend", "trunk.help-still-comes")
     assert (level, "last trunk" in message) == ("stop", True)
 
@@ -85,7 +85,7 @@ def test_the_last_trunk_for_emergency_calls_goes_on_taking_them(estate):
         return found.level.value
 
     assert set_up(emergency=False) == "pass"
-    estate.put(estate.build().the(Trunk, "brackwater-leeds").but(emergency=False))
+    estate.put(estate.build().the(Trunk, "brackwater-leeds").copy_with(emergency=False))
     assert (set_up(emergency=True), set_up(emergency=False)) == ("pass", "stop")
 
 
@@ -121,7 +121,7 @@ SETTINGS = TrunkSettings(user="us")
     ],
 )
 def test_how_far_a_trunk_has_come_and_what_is_next(facts, carries_numbers, phase, step):
-    trunk = Trunk(id="t", name="T", site="leeds", carrier="fellgate", channels=1).but(**facts)
+    trunk = Trunk(id="t", name="T", site="leeds", carrier="fellgate", channels=1).copy_with(**facts)
     found = phase_of(trunk, carries_numbers=carries_numbers)
     assert found == phase
     assert next_step(trunk, found).startswith(step)

@@ -137,7 +137,7 @@ def values_of(sheet):
 
 
 def test_a_sheet_has_every_value_and_no_secret(estate):
-    trunk = estate.build().the(Trunk, "leeds-a").but(host="sip.example.net")
+    trunk = estate.build().the(Trunk, "leeds-a").copy_with(host="sip.example.net")
     sheet = sheet_of(trunk, TrunkSettings(user="us"), has_secret=True)
     said = values_of(sheet)
     assert (said["Host"], said["Name"]) == ("sip.example.net", "us")

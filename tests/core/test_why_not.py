@@ -25,7 +25,7 @@ def lacking_licences(estate):
 
 def lacking_seats(estate):
     person = estate.person()
-    estate.put(estate.records["Subscription/home-sub"].but(seats=0))
+    estate.put(estate.records["Subscription/home-sub"].copy_with(seats=0))
     return person, estate.number(142)
 
 
@@ -50,7 +50,7 @@ def lacking_spot(estate):
 
 
 def lacking_all(estate):
-    estate.put(estate.records["Subscription/staff-sub"].but(seats=0))
+    estate.put(estate.records["Subscription/staff-sub"].copy_with(seats=0))
     return estate.person(rights=(), spot=None), estate.number(142, State.AGING, trunk=None)
 
 
@@ -83,7 +83,7 @@ def all_that_might_help(person, number):
 
 def fewest_by_trying(person, number, world):
     task = t.AssignNumber(number=number, holder=person)
-    placed = task.but(spot="WHF-001-K")
+    placed = task.copy_with(spot="WHF-001-K")
     for size in range(9):
         for more in combinations(all_that_might_help(person, number), size):
             if any(check([*more, last], world).runnable for last in (task, placed)):
@@ -126,7 +126,7 @@ def test_where_no_tasks_help_it_says_what_must_be_made_first(estate):
     line = estate.line()
     estate.granted(line, "permit")
     for key in [k for k in estate.records if k.startswith("Spot/")]:
-        estate.put(estate.records[key].but(floor="", room=""))
+        estate.put(estate.records[key].copy_with(floor="", room=""))
     found = why_not(
         t.AssignNumber(number=estate.number(142, capacity="many"), holder=line), estate.build()
     )

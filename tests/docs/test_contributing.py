@@ -71,7 +71,7 @@ def test_the_page_asks_who_is_there():
     exec(shown("A page"), found)  # noqa: S102
     app = FastAPI()
     app.include_router(found["place"])
-    app.state.house = None
+    app.state.installation = None
     with pytest.raises(NotSignedIn):
         TestClient(app).get("/important")
 
@@ -83,7 +83,7 @@ def test_the_resource_has_a_schema_and_asks_for_a_token():
     app.include_router(found["resource"])
     answers = app.openapi()["paths"]["/api/v1/important"]["get"]["responses"]
     assert "Important" in answers["200"]["content"]["application/json"]["schema"]["$ref"]
-    app.state.house = None
+    app.state.installation = None
     with pytest.raises(NotSignedIn):
         TestClient(app).get("/api/v1/important")
 

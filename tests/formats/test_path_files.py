@@ -114,7 +114,7 @@ def without_unreached(path):
             if target not in seen:
                 seen.append(target)
                 waiting.append(target)
-    return path.but(steps={key: path.steps[key] for key in seen})
+    return path.copy_with(steps={key: path.steps[key] for key in seen})
 
 
 @given(sayable)

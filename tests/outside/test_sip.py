@@ -46,7 +46,7 @@ def with_agent(carriers, do, transport=Transport.UDP, *, domain=DOMAIN, port=0, 
     """What `do` makes of an agent on a line to the carriers, or to another port."""
 
     async def run():
-        tls = certificates.context(carriers.authority.pem)
+        tls = certificates.tls_context(carriers.authority.pem)
         at = port or carriers.ports[transport.value]
         async with open_line(transport, "127.0.0.1", at, tls, domain) as line:
             return await do(Agent(line, domain, RIGHT.user, wait=wait))

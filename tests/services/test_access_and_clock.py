@@ -13,7 +13,7 @@ from sedge.services.access import access, throttle
 from sedge.services.clock import Clock
 from sedge.services.numbers import estate
 from sedge.services.supply import holds, ordering, stock_search, supply
-from sedge.store.repositories.access.installation import Member
+from sedge.store.repositories.access.sign_ins import Member
 from tests.asserting import every
 
 ROWAN = MEMBERS[0]
@@ -22,82 +22,88 @@ ROWAN = MEMBERS[0]
 # ── signing in ──
 
 
-def test_a_session_is_the_members_until_it_is_signed_out(house):
-    token = access.sign_in(house, ROWAN.email.upper(), PASSWORD)
-    assert access.whose(house, token) == ROWAN
-    access.sign_out(house, token)
-    assert access.whose(house, token) is None
+def test_a_session_is_the_members_until_it_is_signed_out(installation):
+    token = access.sign_in(installation, ROWAN.email.upper(), PASSWORD)
+    assert access.whose(installation, token) == ROWAN
+    access.sign_out(installation, token)
+    assert access.whose(installation, token) is None
 
 
-def test_a_session_ends_by_real_time_not_by_the_steered_clock(house):
-    token = access.sign_in(house, ROWAN.email, PASSWORD)
-    simulation_clock.advance(house, timedelta(days=2))
-    assert access.whose(house, token) == ROWAN
-    real = house.clock.real()
-    house.clock.real = lambda: real + timedelta(hours=house.settings.session_hours, seconds=1)
-    assert access.whose(house, token) is None
+def test_a_session_ends_by_real_time_not_by_the_steered_clock(installation):
+    token = access.sign_in(installation, ROWAN.email, PASSWORD)
+    simulation_clock.advance(installation, timedelta(days=2))
+    assert access.whose(installation, token) == ROWAN
+    real = installation.clock.real()
+    installation.clock.real = lambda: (
+        real + timedelta(hours=installation.settings.session_hours, seconds=1)
+    )
+    assert access.whose(installation, token) is None
 
 
-def test_only_the_hash_of_a_token_is_kept(house):
-    token = access.sign_in(house, ROWAN.email, PASSWORD)
-    with house.installation.reading() as connection:
+def test_only_the_hash_of_a_token_is_kept(installation):
+    token = access.sign_in(installation, ROWAN.email, PASSWORD)
+    with installation.shared.reading() as connection:
         dump = " ".join(str(row) for row in connection.exec_driver_sql("SELECT * FROM session"))
     assert token not in dump
 
 
-def test_passwords_are_kept_as_argon2id(house):
-    with house.installation.reading() as connection:
+def test_passwords_are_kept_as_argon2id(installation):
+    with installation.shared.reading() as connection:
         hashes = [row[0] for row in connection.exec_driver_sql("SELECT password_hash FROM sign_in")]
     assert every(h.startswith("$argon2id$") for h in hashes)
 
 
-def test_five_failures_lock_for_five_minutes(house):
+def test_five_failures_lock_for_five_minutes(installation):
     for _ in range(throttle.HERE.most):
         with pytest.raises(NotSignedIn):
-            access.sign_in(house, ROWAN.email, "wrong")
+            access.sign_in(installation, ROWAN.email, "wrong")
     with pytest.raises(TooMany):
-        access.sign_in(house, ROWAN.email, PASSWORD)
-    real = house.clock.real()
-    house.clock.real = lambda: real + throttle.HERE.span + timedelta(seconds=1)
-    assert access.sign_in(house, ROWAN.email, PASSWORD)
+        access.sign_in(installation, ROWAN.email, PASSWORD)
+    real = installation.clock.real()
+    installation.clock.real = lambda: real + throttle.HERE.span + timedelta(seconds=1)
+    assert access.sign_in(installation, ROWAN.email, PASSWORD)
 
 
-def test_a_right_password_clears_earlier_failures(house):
+def test_a_right_password_clears_earlier_failures(installation):
     for _ in range(3):
         for _ in range(throttle.HERE.most - 1):
             with pytest.raises(NotSignedIn):
-                access.sign_in(house, ROWAN.email, "wrong")
-        assert access.sign_in(house, ROWAN.email, PASSWORD)
+                access.sign_in(installation, ROWAN.email, "wrong")
+        assert access.sign_in(installation, ROWAN.email, PASSWORD)
 
 
-def test_outside_the_demo_nobody_is_chosen_and_no_demo_token_counts(house):
-    house.settings = house.settings.model_copy(update={"demo": False})
-    assert access.demo_people(house) == []
-    assert access.by_demo_token(house, "demo", local=True) is None
+def test_outside_the_demo_nobody_is_chosen_and_no_demo_token_counts(installation):
+    installation.settings = installation.settings.model_copy(update={"demo": False})
+    assert access.demo_people(installation) == []
+    assert access.by_demo_token(installation, "demo", local=True) is None
     with pytest.raises(NotSignedIn):
-        access.demo_sign_in(house, "rowan")
+        access.demo_sign_in(installation, "rowan")
 
 
 @pytest.mark.parametrize(
     ("token", "loopback"), [("demo", False), ("Demo", True), ("", True), ("d", True)]
 )
-def test_the_demo_token_counts_on_loopback_and_whole_only(house, token, loopback):
-    assert access.by_demo_token(house, token, local=loopback) is None
-    assert access.by_demo_token(house, "demo", local=True).role is AccessRole.ADMINISTRATOR
+def test_the_demo_token_counts_on_loopback_and_whole_only(installation, token, loopback):
+    assert access.by_demo_token(installation, token, local=loopback) is None
+    assert access.by_demo_token(installation, "demo", local=True).role is AccessRole.ADMINISTRATOR
 
 
-def test_a_desk_is_of_an_organisation_that_is_there(house):
+def test_a_desk_is_of_an_organisation_that_is_there(installation):
     with pytest.raises(NotFound):
-        house.desk(Member("x", "X", "x@example.test", "somebody-else", AccessRole.ADMINISTRATOR))
+        installation.context(
+            Member("x", "X", "x@example.test", "somebody-else", AccessRole.ADMINISTRATOR)
+        )
 
 
-def test_two_organisations_see_nothing_of_each_other(house):
+def test_two_organisations_see_nothing_of_each_other(installation):
     from sedge.services.holders import holders
     from sedge.services.numbers import numbers
-    from sedge.store.repositories.access.installation import Organisation
+    from sedge.store.repositories.access.sign_ins import Organisation
 
-    house.add_organisation(Organisation("somebody", "Somebody Else", "GB"))
-    theirs = house.desk(Member("x", "X", "x@example.test", "somebody", AccessRole.ADMINISTRATOR))
+    installation.add_organisation(Organisation("somebody", "Somebody Else", "GB"))
+    theirs = installation.context(
+        Member("x", "X", "x@example.test", "somebody", AccessRole.ADMINISTRATOR)
+    )
     assert holders.people(theirs)[0] == []
     assert estate.overview(theirs).total == 0
     assert numbers.find(theirs, "okafor").groups == []
@@ -112,8 +118,8 @@ def test_the_open_door_is_open_to_all_and_no_other_to_nobody(role):
     assert [may for may in May if may is not May.OPEN and allowed(None, may)] == []
 
 
-def test_the_desk_refuses_what_the_door_would_have_refused(house):
-    finance = house.desk(next(m for m in MEMBERS if m.role is AccessRole.FINANCE))
+def test_the_desk_refuses_what_the_door_would_have_refused(installation):
+    finance = installation.context(next(m for m in MEMBERS if m.role is AccessRole.FINANCE))
     with pytest.raises(Forbidden) as raised:
         holds.hold(finance, "brackwater-main", ["+441134960330"])
     assert "As finance you may not order numbers" in raised.value.message
@@ -130,26 +136,26 @@ def test_the_clock_only_goes_forward():
         clock.advance(timedelta(seconds=-1))
 
 
-def test_steering_moves_both_clocks_and_keeps_it(house):
-    before = house.clock.now()
-    after = simulation_clock.advance(house, timedelta(hours=6))
+def test_steering_moves_both_clocks_and_keeps_it(installation):
+    before = installation.clock.now()
+    after = simulation_clock.advance(installation, timedelta(hours=6))
     assert timedelta(hours=6) <= after - before < timedelta(hours=6, minutes=2)
-    assert simulation_clock.stored_offset(house) == house.clock.offset
-    theirs = datetime.fromisoformat(house.outside.control.call("POST", "tick")["now"])
-    assert abs(theirs - house.clock.now()) < timedelta(seconds=20)
+    assert simulation_clock.stored_offset(installation) == installation.clock.offset
+    theirs = datetime.fromisoformat(installation.outside.control.call("POST", "tick")["now"])
+    assert abs(theirs - installation.clock.now()) < timedelta(seconds=20)
 
 
 @pytest.mark.parametrize("span", [timedelta(seconds=-1), timedelta(days=401)])
-def test_an_absurd_span_is_refused(house, span):
+def test_an_absurd_span_is_refused(installation, span):
     with pytest.raises(NotUnderstood) as raised:
-        simulation_clock.advance(house, span)
+        simulation_clock.advance(installation, span)
     assert raised.value.field == "advance"
 
 
 # ── answers under a key ──
 
 
-def test_the_same_question_gets_the_same_answer_and_is_acted_on_once(desk):
+def test_the_same_question_gets_the_same_answer_and_is_acted_on_once(context):
     done = []
 
     def make(identity):
@@ -157,29 +163,29 @@ def test_the_same_question_gets_the_same_answer_and_is_acted_on_once(desk):
         return 201, {"n": len(done)}
 
     assert (
-        idempotency.once(desk, "k", "d", make)
-        == idempotency.once(desk, "k", "d", make)
+        idempotency.once(context, "k", "d", make)
+        == idempotency.once(context, "k", "d", make)
         == (201, {"n": 1})
     )
     assert done == [idempotency.identity("k", "d")]
 
 
-def test_another_question_under_the_key_is_refused(desk):
-    idempotency.once(desk, "k", "d", lambda _identity: (200, {}))
+def test_another_question_under_the_key_is_refused(context):
+    idempotency.once(context, "k", "d", lambda _identity: (200, {}))
     with pytest.raises(KeyReused):
-        idempotency.once(desk, "k", "other", lambda _identity: (200, {}))
+        idempotency.once(context, "k", "other", lambda _identity: (200, {}))
 
 
-def test_an_error_is_not_kept_so_that_what_was_wrong_can_be_mended(desk):
+def test_an_error_is_not_kept_so_that_what_was_wrong_can_be_mended(context):
     def refuse(_identity):
         raise NotUnderstood("no")
 
     with pytest.raises(NotUnderstood):
-        idempotency.once(desk, "k", "d", refuse)
-    assert idempotency.once(desk, "k", "mended", lambda _identity: (200, "ok")) == (200, "ok")
+        idempotency.once(context, "k", "d", refuse)
+    assert idempotency.once(context, "k", "mended", lambda _identity: (200, "ok")) == (200, "ok")
 
 
-def test_a_question_whose_process_died_is_asked_again_under_the_same_identity(desk):
+def test_a_question_whose_process_died_is_asked_again_under_the_same_identity(context):
     class Died(BaseException):
         pass
 
@@ -190,12 +196,12 @@ def test_a_question_whose_process_died_is_asked_again_under_the_same_identity(de
         raise Died
 
     with pytest.raises(Died):
-        idempotency.once(desk, "k", "d", dies)
-    idempotency.once(desk, "k", "d", lambda identity: (200, seen.append(identity)))
+        idempotency.once(context, "k", "d", dies)
+    idempotency.once(context, "k", "d", lambda identity: (200, seen.append(identity)))
     assert seen[0] == seen[1]
 
 
-def test_two_at_once_under_one_key_act_once(desk):
+def test_two_at_once_under_one_key_act_once(context):
     done, results = [], []
     together = threading.Barrier(4)
 
@@ -205,7 +211,7 @@ def test_two_at_once_under_one_key_act_once(desk):
 
     def ask():
         together.wait()
-        results.append(idempotency.once(desk, "same", "d", make))
+        results.append(idempotency.once(context, "same", "d", make))
 
     asking = [threading.Thread(target=ask) for _ in range(4)]
     for one in asking:
@@ -215,13 +221,13 @@ def test_two_at_once_under_one_key_act_once(desk):
     assert results == [(201, {"made": 1})] * 4
 
 
-def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, desk):
+def test_an_order_asked_again_after_its_process_died_is_the_same_order(installation, context):
     from sedge.core.supply.offers import Wish
 
     numbers = [
         n.e164
         for n in (
-            stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater")
+            stock_search.one(context, Wish("GB", area="Leeds", quantity=2), "brackwater")
             .offers[0]
             .numbers
         )
@@ -229,7 +235,7 @@ def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, de
 
     def order(identity):
         return ordering.order(
-            desk,
+            context,
             reference="R",
             account="brackwater-main",
             site="wharf-house",
@@ -240,13 +246,13 @@ def test_an_order_asked_again_after_its_process_died_is_the_same_order(house, de
     first, work_order = order("abc")
     second, again = order("abc")
     assert (first, work_order.id) == (second, again.id)
-    assert len([o for o in supply.orders(desk) if o.order.reference == "R"]) <= 1
+    assert len([o for o in supply.orders(context) if o.order.reference == "R"]) <= 1
 
 
 # ── features at ordering ──
 
 
-def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk):
+def test_features_are_priced_into_the_lines_and_told_to_the_carrier(installation, context):
     from sedge.core.records import Order
     from sedge.core.supply.offers import Wish
     from tests.conftest import until_quiet
@@ -254,40 +260,40 @@ def test_features_are_priced_into_the_lines_and_told_to_the_carrier(house, desk)
     numbers = [
         n.e164
         for n in (
-            stock_search.one(desk, Wish("GB", area="Leeds", quantity=2), "brackwater")
+            stock_search.one(context, Wish("GB", area="Leeds", quantity=2), "brackwater")
             .offers[0]
             .numbers
         )
     ]
     key, _ = ordering.order(
-        desk,
+        context,
         reference="T",
         account="brackwater-main",
         site="wharf-house",
         numbers=numbers,
         features=("texts",),
     )
-    until_quiet(house)
-    with desk.reading() as reading:
+    until_quiet(installation)
+    with context.reading() as reading:
         record = reading.records.the(Order, key)
     assert {str(line.monthly.amount) for line in record.lines} == {"1.05"}
     assert record.features == ("texts",)
 
 
-def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_bought(desk):
+def test_a_feature_the_carrier_does_not_offer_is_refused_before_anything_is_bought(context):
     from sedge.core.supply.offers import Wish
 
     numbers = [
         n.e164
         for n in (
-            stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater")
+            stock_search.one(context, Wish("GB", area="Leeds", quantity=1), "brackwater")
             .offers[0]
             .numbers
         )
     ]
     with pytest.raises(NotUnderstood) as raised:
         ordering.order(
-            desk,
+            context,
             reference="F",
             account="brackwater-main",
             site="wharf-house",

@@ -13,9 +13,11 @@ from tests.services.test_forms import LETTER, written
 
 
 @pytest.fixture
-def folder(house, desk, tmp_path):
-    house.settings = house.settings.model_copy(update={"arrivals_folder": tmp_path / "in"})
-    made = tmp_path / "in" / desk.who.organisation
+def folder(installation, context, tmp_path):
+    installation.settings = installation.settings.model_copy(
+        update={"arrivals_folder": tmp_path / "in"}
+    )
+    made = tmp_path / "in" / context.who.organisation
     made.mkdir(parents=True)
     return made
 
@@ -27,21 +29,21 @@ def put(folder, name, text, *, age=60):
     return file
 
 
-def drafts(desk):
-    return [w for w in workorders.list_orders(desk) if w.state is OrderState.DRAFT]
+def drafts(context):
+    return [w for w in workorders.list_orders(context) if w.state is OrderState.DRAFT]
 
 
-def test_a_file_named_by_its_order_becomes_a_draft_and_lies_aside(desk, folder):
-    order = written(desk)
+def test_a_file_named_by_its_order_becomes_a_draft_and_lies_aside(context, folder):
+    order = written(context)
     put(folder, f"{order.reference.lower()}.CSV", LETTER)
-    before = len(drafts(desk))
-    assert arrival_files.take_in(desk.as_system()) == 1
-    [made] = [w for w in drafts(desk) if w.created_by == "Sedge"]
+    before = len(drafts(context))
+    assert arrival_files.take_in(context.as_system()) == 1
+    [made] = [w for w in drafts(context) if w.created_by == "Sedge"]
     assert made.title.startswith(f"Arrived for {order.reference}")
-    assert len(drafts(desk)) == before + 1
+    assert len(drafts(context)) == before + 1
     assert [f.name for f in (folder / "taken").iterdir()] == [f"{order.reference.lower()}.CSV"]
-    assert arrival_files.take_in(desk.as_system()) == 0
-    assert arrival_files.refused(desk) == []
+    assert arrival_files.take_in(context.as_system()) == 0
+    assert arrival_files.refused(context) == []
 
 
 @pytest.mark.parametrize(
@@ -55,30 +57,30 @@ def test_a_file_named_by_its_order_becomes_a_draft_and_lies_aside(desk, folder):
         ("{}.csv", '"' + "x" * 200_000, "no list of numbers"),
     ],
 )
-def test_what_cannot_be_taken_in_is_put_aside_and_today_says_why(desk, folder, name, text, why):
-    file = put(folder, name.format(written(desk).reference), text)
-    assert arrival_files.take_in(desk.as_system()) == 0
-    [aside] = arrival_files.refused(desk)
+def test_what_cannot_be_taken_in_is_put_aside_and_today_says_why(context, folder, name, text, why):
+    file = put(folder, name.format(written(context).reference), text)
+    assert arrival_files.take_in(context.as_system()) == 0
+    [aside] = arrival_files.refused(context)
     assert why in aside.why
     assert (folder / "refused" / file.name).exists()
-    [line] = [x for x in today.todo(desk) if file.name in x.what]
+    [line] = [x for x in today.todo(context) if file.name in x.what]
     assert why in line.why
     put(folder, file.name, text)
-    arrival_files.take_in(desk.as_system())
-    assert len(arrival_files.refused(desk)) == 2
+    arrival_files.take_in(context.as_system())
+    assert len(arrival_files.refused(context)) == 2
 
 
-def test_files_that_are_being_written_or_lead_elsewhere_are_left_alone(desk, folder, tmp_path):
-    order = written(desk)
+def test_files_that_are_being_written_or_lead_elsewhere_are_left_alone(context, folder, tmp_path):
+    order = written(context)
     put(folder, f"{order.reference}.csv", LETTER, age=0)
     put(folder, "notes.pdf", "x")
     (folder / "link.csv").symlink_to(put(tmp_path, "elsewhere.csv", LETTER))
-    assert arrival_files.take_in(desk.as_system()) == 0
+    assert arrival_files.take_in(context.as_system()) == 0
     assert sorted(f.name for f in folder.iterdir()) == sorted(
         [f"{order.reference}.csv", "notes.pdf", "link.csv"]
     )
 
 
-def test_without_a_folder_nothing_is_looked_for(desk):
-    assert arrival_files.take_in(desk) == 0
-    assert arrival_files.refused(desk) == []
+def test_without_a_folder_nothing_is_looked_for(context):
+    assert arrival_files.take_in(context) == 0
+    assert arrival_files.refused(context) == []

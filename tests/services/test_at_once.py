@@ -12,35 +12,35 @@ from sedge.services.callpaths import calls
 from sedge.services.callpaths.routing_calls import plan_calls_to
 from sedge.services.workorders import order_running, runner, workorders
 from sedge.services.workorders.at_once import run_if_clear
-from sedge.services.workorders.suggestions import suggest_numbers
+from sedge.services.workorders.planner.suggestions import suggest_numbers
 
 IFEOMA = HolderRef(kind=HolderKind.PERSON, id="person-ifeoma-okafor")
 MAIN = "+441134960100"
 
 
-def told(desk, *tasks):
-    order = workorders.draft(desk, "A change", tasks, look=True)
-    reason = run_if_clear(desk, order.id)
-    return reason, workorders.get(desk, order.id)
+def told(context, *tasks):
+    order = workorders.draft(context, "A change", tasks, look=True)
+    reason = run_if_clear(context, order.id)
+    return reason, workorders.get(context, order.id)
 
 
-def number(desk, e164):
-    with desk.reading() as reading:
+def number(context, e164):
+    with context.reading() as reading:
         return reading.records.the(Number, e164)
 
 
-def test_what_is_clear_runs_at_once_and_can_be_undone(desk):
+def test_what_is_clear_runs_at_once_and_can_be_undone(context):
     rights = t.SetCallingRights(holder=IFEOMA, rights=("internal", "emergency"))
-    reason, order = told(desk, rights)
+    reason, order = told(context, rights)
     assert reason is None
     assert order.state is OrderState.DONE
-    undone = runner.finish(desk, order_running.undo(desk, order.id))
+    undone = runner.finish(context, order_running.undo(context, order.id))
     assert undone.state is OrderState.DONE
 
 
-def test_what_a_check_stops_stays_a_draft(desk):
+def test_what_a_check_stops_stays_a_draft(context):
     taken = t.AssignNumber(number=MAIN, holder=HolderRef(kind="person", id="person-fergus-brandt"))
-    reason, order = told(desk, taken)
+    reason, order = told(context, taken)
     assert reason is Review.STOPPED
     assert order.state is OrderState.DRAFT
 
@@ -57,52 +57,52 @@ def test_what_a_check_stops_stays_a_draft(desk):
     ],
     ids=["a test call", "a release", "seats"],
 )
-def test_what_is_for_good_or_spends_is_reviewed(desk, task, reason):
-    found, order = told(desk, task)
+def test_what_is_for_good_or_spends_is_reviewed(context, task, reason):
+    found, order = told(context, task)
     assert found in reason
     assert order.state is OrderState.DRAFT
 
 
-def test_what_another_work_order_concerns_too_is_reviewed(desk):
+def test_what_another_work_order_concerns_too_is_reviewed(context):
     rights = t.SetCallingRights(holder=IFEOMA, rights=("internal", "emergency"))
-    workorders.draft(desk, "Another's", [rights.but(rights=("emergency",))])
-    assert told(desk, rights)[0] is Review.OVERLAPS
+    workorders.draft(context, "Another's", [rights.copy_with(rights=("emergency",))])
+    assert told(context, rights)[0] is Review.OVERLAPS
 
 
-def test_free_numbers_of_the_own_site_are_suggested(desk):
-    found = suggest_numbers(desk, IFEOMA)
+def test_free_numbers_of_the_own_site_are_suggested(context):
+    found = suggest_numbers(context, IFEOMA)
     assert found
-    assert {number(desk, s.number.e164).site for s in found} == {"wharf-house"}
-    assert all(number(desk, s.number.e164).state.value == "available" for s in found)
+    assert {number(context, s.number.e164).site for s in found} == {"wharf-house"}
+    assert all(number(context, s.number.e164).state.value == "available" for s in found)
     line = HolderRef(kind=HolderKind.SERVICE_LINE, id="line-lost-property")
-    assert {s.number.site for s in suggest_numbers(desk, line)} == {"canal-museum"}
+    assert {s.number.site for s in suggest_numbers(context, line)} == {"canal-museum"}
 
 
-def test_nobody_gets_no_suggestion(desk):
-    assert suggest_numbers(desk, HolderRef(kind=HolderKind.PERSON, id="nobody")) == []
-    assert suggest_numbers(desk, HolderRef(kind=HolderKind.SITE, id="nowhere")) == []
+def test_nobody_gets_no_suggestion(context):
+    assert suggest_numbers(context, HolderRef(kind=HolderKind.PERSON, id="nobody")) == []
+    assert suggest_numbers(context, HolderRef(kind=HolderKind.SITE, id="nowhere")) == []
 
 
-def routed(desk, form):
-    tasks, title = plan_calls_to(desk, MAIN, form)
-    order = workorders.draft(desk, title, tasks)
-    assert run_if_clear(desk, order.id) in {None, Review.WARNED}
+def routed(context, form):
+    tasks, title = plan_calls_to(context, MAIN, form)
+    order = workorders.draft(context, title, tasks)
+    assert run_if_clear(context, order.id) in {None, Review.WARNED}
     return title, tasks
 
 
-def test_all_calls_of_a_number_speak_one_message(desk):
-    title, tasks = routed(desk, {"message": "The museum is closed today."})
+def test_all_calls_of_a_number_speak_one_message(context):
+    title, tasks = routed(context, {"message": "The museum is closed today."})
     assert title == "Route calls: 0113 496 0100 to a message"
-    with desk.reading() as reading:
+    with context.reading() as reading:
         path = reading.records.the(PathVersion, tasks[0].path)
     assert path.body["steps"]["announce-1"]["text"] == "The museum is closed today."
-    assert number(desk, MAIN).path == path.id
-    followed = calls.follow_call(desk, MAIN, None, World())
+    assert number(context, MAIN).path == path.id
+    followed = calls.follow_call(context, MAIN, None, World())
     assert followed.trace.ending.kind is EndingKind.ANNOUNCED
 
 
-def test_calls_go_to_an_outside_number_as_typed(desk):
-    tasks, title = plan_calls_to(desk, MAIN, {"outside": "0151 496 0400"})
+def test_calls_go_to_an_outside_number_as_typed(context):
+    tasks, title = plan_calls_to(context, MAIN, {"outside": "0151 496 0400"})
     assert title.endswith("to 0151 496 0400")
     assert tasks[0].body.steps["forward-1"].to == "+441514960400"
 
@@ -116,7 +116,7 @@ def test_calls_go_to_an_outside_number_as_typed(desk):
         ({"outside": "rubbish"}, "outside"),
     ],
 )
-def test_a_form_that_names_no_one_place_is_refused_beside_its_field(desk, form, field):
+def test_a_form_that_names_no_one_place_is_refused_beside_its_field(context, form, field):
     with pytest.raises(NotUnderstood) as refused:
-        plan_calls_to(desk, MAIN, form)
+        plan_calls_to(context, MAIN, form)
     assert refused.value.field == field

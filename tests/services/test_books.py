@@ -24,13 +24,13 @@ from sedge.services.spend import (
 from sedge.store.repositories.spend import closed_months
 
 
-def only(desk):
-    [view] = invoices.list_invoices(desk)
+def only(context):
+    [view] = invoices.list_invoices(context)
     return view
 
 
-def test_the_mistakes_in_the_demos_invoice_are_found_and_nothing_else(desk):
-    view = only(desk)
+def test_the_mistakes_in_the_demos_invoice_are_found_and_nothing_else(context):
+    view = only(context)
     found = {verdict: lines for verdict, lines, _ in view.verdicts}
     assert found == {
         Verdict.RIGHT: 197,
@@ -44,47 +44,47 @@ def test_the_mistakes_in_the_demos_invoice_are_found_and_nothing_else(desk):
     assert view.open_lines == 7
 
 
-def test_lines_are_disputed_credited_and_told_in_a_letter(desk):
-    key = only(desk).invoice.id
-    wrong = [x.line for x in invoices.lines(desk, key, Verdict.NOT_OURS.value)]
+def test_lines_are_disputed_credited_and_told_in_a_letter(context):
+    key = only(context).invoice.id
+    wrong = [x.line for x in invoices.lines(context, key, Verdict.NOT_OURS.value)]
     with pytest.raises(NotUnderstood, match="why"):
-        invoices.settle(desk, key, wrong, LineState.DISPUTED, " ")
+        invoices.settle(context, key, wrong, LineState.DISPUTED, " ")
     with pytest.raises(NotAllowedNow, match="No line is disputed"):
-        invoices.letter(desk, key)
-    assert invoices.settle(desk, key, wrong, LineState.DISPUTED, "never ours") == 2
-    assert invoices.letter(desk, key).startswith(b"%PDF")
+        invoices.letter(context, key)
+    assert invoices.settle(context, key, wrong, LineState.DISPUTED, "never ours") == 2
+    assert invoices.letter(context, key).startswith(b"%PDF")
     with pytest.raises(NotAllowedNow, match="stays"):
-        invoices.remove(desk, key)
-    invoices.settle(desk, key, wrong[:1], LineState.CREDITED, "", Decimal("0.50"))
+        invoices.remove(context, key)
+    invoices.settle(context, key, wrong[:1], LineState.CREDITED, "", Decimal("0.50"))
     with pytest.raises(NotAllowedNow, match="can't be"):
-        invoices.settle(desk, key, wrong[:1], LineState.ACCEPTED, "so be it")
-    first, second = invoices.lines(desk, key, Verdict.NOT_OURS.value)
+        invoices.settle(context, key, wrong[:1], LineState.ACCEPTED, "so be it")
+    first, second = invoices.lines(context, key, Verdict.NOT_OURS.value)
     assert (first.state, first.credited) == (LineState.CREDITED, Decimal("0.50"))
     assert (second.state, second.why) == (LineState.DISPUTED, "never ours")
-    right = invoices.lines(desk, key, Verdict.RIGHT.value)[0].line
+    right = invoices.lines(context, key, Verdict.RIGHT.value)[0].line
     with pytest.raises(NotAllowedNow, match="nothing to settle"):
-        invoices.settle(desk, key, [right], LineState.ACCEPTED, "yes")
+        invoices.settle(context, key, [right], LineState.ACCEPTED, "yes")
     with pytest.raises(NotUnderstood):
-        invoices.settle(desk, key, [99_999], LineState.ACCEPTED, "yes")
+        invoices.settle(context, key, [99_999], LineState.ACCEPTED, "yes")
 
 
-def test_judged_again_what_was_decided_stays(desk):
-    key = only(desk).invoice.id
-    line = invoices.lines(desk, key, Verdict.TWICE.value)[0].line
-    invoices.settle(desk, key, [line], LineState.ACCEPTED, "small")
-    before = only(desk)
-    after = invoices.judge_again(desk, key)
+def test_judged_again_what_was_decided_stays(context):
+    key = only(context).invoice.id
+    line = invoices.lines(context, key, Verdict.TWICE.value)[0].line
+    invoices.settle(context, key, [line], LineState.ACCEPTED, "small")
+    before = only(context)
+    after = invoices.judge_again(context, key)
     assert (after.verdicts, after.open_lines) == (before.verdicts, before.open_lines)
 
 
-def test_the_same_invoice_does_not_come_twice(desk):
+def test_the_same_invoice_does_not_come_twice(context):
     text = b"Number,Amount\n0113 496 0100,0.80\n"
-    made = invoices.receive(desk, "fellgate-main", text, reference="A1", month="2026-01")
+    made = invoices.receive(context, "fellgate-main", text, reference="A1", month="2026-01")
     for reference in ("A1", "A2"):
         with pytest.raises(NotAllowedNow, match="here already"):
-            invoices.receive(desk, "fellgate-main", text, reference=reference, month="2026-01")
-    invoices.remove(desk, made.id)
-    assert len(invoices.list_invoices(desk)) == 1
+            invoices.receive(context, "fellgate-main", text, reference=reference, month="2026-01")
+    invoices.remove(context, made.id)
+    assert len(invoices.list_invoices(context)) == 1
 
 
 @pytest.mark.parametrize(
@@ -99,10 +99,10 @@ def test_the_same_invoice_does_not_come_twice(desk):
         (b'<!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>', "no XML"),
     ],
 )
-def test_what_is_no_invoice_is_refused(desk, text, wrong):
+def test_what_is_no_invoice_is_refused(context, text, wrong):
     with pytest.raises(NotUnderstood, match=wrong):
-        invoices.receive(desk, "fellgate-main", text, reference="A1", month="2026-01")
-    assert len(invoices.list_invoices(desk)) == 1
+        invoices.receive(context, "fellgate-main", text, reference="A1", month="2026-01")
+    assert len(invoices.list_invoices(context)) == 1
 
 
 UBL = """<?xml version="1.0"?>
@@ -120,50 +120,50 @@ UBL = """<?xml version="1.0"?>
 </Invoice>"""
 
 
-def test_an_invoice_in_ubl_names_its_month_and_its_reference(desk):
-    month = last_months(desk.now(), 3)[0]
+def test_an_invoice_in_ubl_names_its_month_and_its_reference(context):
+    month = last_months(context.now(), 3)[0]
     text = UBL.format(month=month, currency="GBP").encode()
-    made = invoices.receive(desk, "fellgate-main", text)
+    made = invoices.receive(context, "fellgate-main", text)
     assert (made.reference, made.month) == ("FV-77", str(month))
-    [right] = invoices.lines(desk, made.id, Verdict.RIGHT.value)
+    [right] = invoices.lines(context, made.id, Verdict.RIGHT.value)
     assert (right.e164, right.billed) == ("+441134960100", Decimal("0.80"))
     with pytest.raises(NotUnderstood, match="in EUR"):
-        invoices.receive(desk, "fellgate-main", UBL.format(month=month, currency="EUR").encode())
+        invoices.receive(context, "fellgate-main", UBL.format(month=month, currency="EUR").encode())
 
 
 # ── savings ──
 
 
-def test_savings_are_what_nobody_uses_and_run_as_one_work_order(desk):
-    found = right_sizing.view(desk)
+def test_savings_are_what_nobody_uses_and_run_as_one_work_order(context):
+    found = right_sizing.view(context)
     assert found.reaches_back
     kinds = {advice.kind for advice in found.advices}
     assert {Saving.SEATS_LEFT, Saving.NUMBERS_IDLE, Saving.TRIAL} <= kinds
     seats = next(a for a in found.advices if a.what.endswith("of Staff seat"))
-    with desk.reading() as reading:
+    with context.reading() as reading:
         pool = reading.records.the(Subscription, "staff-2025")
     assert seats.saves.amount == pool.left * Decimal("3.10") * 12
     idle = [a for a in found.advices if a.kind is Saving.NUMBERS_IDLE][:2]
-    order = right_sizing.draft(desk, [seats.key, *(a.key for a in idle)])
+    order = right_sizing.draft(context, [seats.key, *(a.key for a in idle)])
     assert sorted(task.body.kind for task in order.tasks) == [
         "cancel_seats",
         "unassign_number",
         "unassign_number",
     ]
     with pytest.raises(NotUnderstood):
-        right_sizing.draft(desk, ["nothing"])
+        right_sizing.draft(context, ["nothing"])
     assert {m.currency for m in found.saved()} == {"GBP", "EUR"}
 
 
-def test_nobody_is_advised_to_give_up_what_their_number_needs(desk):
-    found = right_sizing.view(desk)
+def test_nobody_is_advised_to_give_up_what_their_number_needs(context):
+    found = right_sizing.view(context)
     revoked = {
         (task.holder.id, task.product)
         for advice in found.advices
         for task in advice.tasks
         if task.kind == "revoke_licence"
     }
-    with desk.reading() as reading:
+    with context.reading() as reading:
         needed = right_sizing.needed_licences(reading)
     assert not {(ref.id, p) for ref, asked in needed.items() for p in asked} & revoked
 
@@ -171,35 +171,35 @@ def test_nobody_is_advised_to_give_up_what_their_number_needs(desk):
 # ── alarms ──
 
 
-def test_the_night_of_dear_calls_is_told_and_the_right_taken_away(desk):
-    [alarm] = unusual_calls.list_alarms(desk)
+def test_the_night_of_dear_calls_is_told_and_the_right_taken_away(context):
+    [alarm] = unusual_calls.list_alarms(context)
     assert (alarm.kind, alarm.number, alarm.calls) == (
         "burst of dear calls",
         "+441134960128",
         96,
     )
-    [told] = today_lines.alarms(desk)
+    [told] = today_lines.alarms(context)
     assert "96 calls abroad" in told.why
-    assert unusual_calls.look(desk) == 0
+    assert unusual_calls.find_unusual_calls(context) == 0
     with pytest.raises(NotUnderstood):
-        unusual_calls.settle(desk, alarm.id, "  ")
-    unusual_calls.settle(desk, alarm.id, "A stolen password; changed")
-    assert unusual_calls.list_alarms(desk, only_open=True) == []
-    assert list(today_lines.alarms(desk)) == []
+        unusual_calls.settle(context, alarm.id, "  ")
+    unusual_calls.settle(context, alarm.id, "A stolen password; changed")
+    assert unusual_calls.list_alarms(context, only_open=True) == []
+    assert list(today_lines.alarms(context)) == []
 
 
 # ── budgets and months ──
 
 
-def test_a_budget_that_will_be_passed_is_told(desk):
-    budgets.change(desk, "site", "wharf-house", "20.00", "GBP")
-    [first, second] = budgets.view(desk)
+def test_a_budget_that_will_be_passed_is_told(context):
+    budgets.set_budget(context, "site", "wharf-house", "20.00", "GBP")
+    [first, second] = budgets.view(context)
     assert (first.key, first.over is not None, second.over) == ("wharf-house", True, None)
     assert first.expected.amount >= first.spent.amount > 100
-    [told] = today_lines.passed_budgets(desk)
+    [told] = today_lines.passed_budgets(context)
     assert told.what == "Wharf House will pass its budget"
-    budgets.change(desk, "site", "wharf-house", "", "GBP")
-    assert len(budgets.view(desk)) == 1
+    budgets.set_budget(context, "site", "wharf-house", "", "GBP")
+    assert len(budgets.view(context)) == 1
     wrong = (
         ("site", "", "1"),
         ("moon", "x", "1"),
@@ -207,14 +207,14 @@ def test_a_budget_that_will_be_passed_is_told(desk):
     )
     for group, key, amount in wrong:
         with pytest.raises(NotUnderstood):
-            budgets.change(desk, group, key, amount, "GBP")
+            budgets.set_budget(context, group, key, amount, "GBP")
 
 
-def test_a_closed_month_does_not_change_and_is_corrected_in_a_later_one(desk):
-    this = Month.of(desk.now())
+def test_a_closed_month_does_not_change_and_is_corrected_in_a_later_one(context):
+    this = Month.of(context.now())
     last, before = this.later(-1), this.later(-2)
-    told = costs.statements(desk, before, "kind")
-    with desk.writing() as writing:
+    told = costs.statements(context, before, "kind")
+    with context.writing() as writing:
         number = writing.connection.exec_driver_sql(
             "SELECT number FROM fee_span WHERE monthly = 8000 LIMIT 1"
         ).scalar()
@@ -222,47 +222,49 @@ def test_a_closed_month_does_not_change_and_is_corrected_in_a_later_one(desk):
             f"UPDATE fee_span SET monthly = 9000 WHERE number = {number}"  # noqa: S608
         )
         writing.touch()
-    assert costs.statements(desk, before, "kind") == told
-    statements.close(desk, last)
-    assert costs.statements(desk, before, "kind") == told
-    with desk.reading() as reading:
+    assert costs.statements(context, before, "kind") == told
+    statements.close(context, last)
+    assert costs.statements(context, before, "kind") == told
+    with context.reading() as reading:
         corrected = closed_months.corrections_in(reading.connection, last)
     assert {(of, line.thing, line.amount) for of, line in corrected} == {
         (str(this.later(-back)), f"+{number}", Decimal("0.10")) for back in range(2, 14)
     }
     with pytest.raises(NotAllowedNow, match="closed already"):
-        statements.close(desk, last)
+        statements.close(context, last)
     with pytest.raises(NotAllowedNow, match="not over"):
-        statements.close(desk, this)
+        statements.close(context, this)
 
 
-def test_statements_add_up_on_the_page_in_the_sheet_and_on_paper(desk):
-    month = last_months(desk.now(), 3)[0]
-    whole = {s.currency: s.total.total for s in costs.statements(desk, month, "kind")}
+def test_statements_add_up_on_the_page_in_the_sheet_and_on_paper(context):
+    month = last_months(context.now(), 3)[0]
+    whole = {s.currency: s.total.total for s in costs.statements(context, month, "kind")}
     for by in ("site", "cost_centre"):
-        found = statements.statement(desk, month, by)
+        found = statements.statement(context, month, by)
         assert found.is_closed
         assert dict(found.totals) == whole
         for part in found.parts:
             assert sum(amount for _, _, amount in part.lines) == part.total
-    assert statements.as_spreadsheet(desk, month, "site")[:4] == b"PK\x03\x04"
-    assert statements.on_paper(desk, month, "site").startswith(b"%PDF")
+    assert statements.as_spreadsheet(context, month, "site")[:4] == b"PK\x03\x04"
+    assert statements.on_paper(context, month, "site").startswith(b"%PDF")
 
 
-def test_a_month_closes_by_itself_after_some_days(desk):
-    month = Month.of(desk.now()).later(-1)
-    desk.house.next_at[desk.who.organisation, "months closed"] = desk.now() - timedelta(hours=1)
-    closed = statements.close_nightly(desk)
-    assert (closed > 100) == (desk.now().day >= statements.CLOSED_ON)
-    with desk.reading() as reading:
+def test_a_month_closes_by_itself_after_some_days(context):
+    month = Month.of(context.now()).later(-1)
+    context.installation.next_at[context.who.organisation, "months closed"] = (
+        context.now() - timedelta(hours=1)
+    )
+    closed = statements.close_nightly(context)
+    assert (closed > 100) == (context.now().day >= statements.CLOSED_ON)
+    with context.reading() as reading:
         assert closed_months.is_closed(reading.connection, month) == (closed > 100)
 
 
-def test_who_may_not_see_money_sees_none(desk):
+def test_who_may_not_see_money_sees_none(context):
     without = [m for m in MEMBERS if not allowed(m.role, May.SEE_MONEY)]
     assert without
     for member in without:
-        other = desk.house.desk(member)
+        other = context.installation.context(member)
         for look in (
             lambda d: costs.statements(d, Month.of(d.now()), "site"),
             right_sizing.view,

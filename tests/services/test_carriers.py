@@ -20,7 +20,7 @@ from sedge.services.carriers import connections
 from sedge.services.supply import holds, ordering, stock_search, supply
 from sedge.services.today import today
 from sedge.services.workorders import order_views, runner
-from sedge.store.repositories.access import installation
+from sedge.store.repositories.access import sign_ins
 from sedge.store.schema import installation as installation_tables
 from sedge.web.supply.views import order_page
 from tests.asserting import every
@@ -35,142 +35,146 @@ FAULTS = (SILENT, "error", "slow", "reject", "duplicate_callback")
 CALLS = ("the order", "the first look", "a later look")
 
 
-def hold_of(desk, carrier, wish=None):
-    found = stock_search.one(desk, wish or CARRIERS[carrier], carrier)
+def hold_of(context, carrier, wish=None):
+    found = stock_search.one(context, wish or CARRIERS[carrier], carrier)
     assert found.problem == ""
-    return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+    return holds.hold(context, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
-def order_of(desk, hold, **more):
+def order_of(context, hold, **more):
     return ordering.order(
-        desk, reference="R", account="", site="wharf-house", hold_id=hold.id, **more
+        context, reference="R", account="", site="wharf-house", hold_id=hold.id, **more
     )
 
 
-def fault(house, service, kind, count=1):
-    house.outside.control.order_fault({"service": service, "fault": kind, "count": count})
+def fault(installation, service, kind, count=1):
+    installation.outside.control.order_fault({"service": service, "fault": kind, "count": count})
 
 
-def balances(house, desk, carrier):
+def balances(installation, context, carrier):
     """What Sedge's ledger and the carrier's own book say."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         ours = reading.records.the(Account, f"{carrier}-main").balance.amount
-    return ours, Decimal(house.outside.control.call("GET", "orders")["balances"][f"{carrier}-main"])
+    return ours, Decimal(
+        installation.outside.control.call("GET", "orders")["balances"][f"{carrier}-main"]
+    )
 
 
-def keys_bought(house):
-    return [o["key"] for o in house.outside.control.call("GET", "orders")["orders"]]
+def keys_bought(installation):
+    return [o["key"] for o in installation.outside.control.call("GET", "orders")["orders"]]
 
 
 @pytest.mark.parametrize("when", CALLS)
 @pytest.mark.parametrize("kind", FAULTS)
 @pytest.mark.parametrize("carrier", CARRIERS)
 def test_bought_once_and_paid_once_whatever_goes_wrong_at_any_call(
-    house, desk, carrier, kind, when
+    installation, context, carrier, kind, when
 ):
-    before, theirs = balances(house, desk, carrier)
+    before, theirs = balances(installation, context, carrier)
     assert before == theirs
-    key, order = order_of(desk, hold_of(desk, carrier))
+    key, order = order_of(context, hold_of(context, carrier))
     if when != "the order":
-        runner.tick(house)
-        runner.tick(house)
-        assert supply.order_view(desk, key).order.placed_as
+        runner.tick(installation)
+        runner.tick(installation)
+        assert supply.order_view(context, key).order.placed_as
     if when == "a later look":
-        until_quiet(house, timedelta(seconds=25))
-    fault(house, carrier, kind)
-    until_quiet(house, timedelta(minutes=15))
-    view = supply.order_view(desk, key)
+        until_quiet(installation, timedelta(seconds=25))
+    fault(installation, carrier, kind)
+    until_quiet(installation, timedelta(minutes=15))
+    view = supply.order_view(context, key)
     lines = view.order.lines
     assert every(line.state is not LineState.WAITING for line in lines)
-    assert len(keys_bought(house)) == len(set(keys_bought(house))) <= 1
-    ours, theirs = balances(house, desk, carrier)
+    assert len(keys_bought(installation)) == len(set(keys_bought(installation))) <= 1
+    ours, theirs = balances(installation, context, carrier)
     assert ours == theirs
     assert before - ours == sum(
         line.setup.amount for line in lines if line.state is LineState.DELIVERED
     )
-    states = {n.e164: n.state for n in supply.numbers_of(desk, key)}
+    states = {n.e164: n.state for n in supply.numbers_of(context, key)}
     assert every(
         (states[x.e164] is State.AVAILABLE) == (x.state is LineState.DELIVERED) for x in lines
     )
     settled = OrderState.DONE if view.delivered else OrderState.FAILED
-    assert order_views.view_order(desk, order.id).order.state is settled
+    assert order_views.view_order(context, order.id).order.state is settled
     if kind != "reject":
         assert view.delivered > 0
 
 
-def test_what_turns_out_to_be_sold_elsewhere_is_said_and_paid_back(house, desk):
-    before, _ = balances(house, desk, "fellgate")
-    key, _ = order_of(desk, hold_of(desk, "fellgate", Wish("GB", area="Glasgow", quantity=60)))
-    until_quiet(house, timedelta(minutes=5))
-    view = supply.order_view(desk, key)
+def test_what_turns_out_to_be_sold_elsewhere_is_said_and_paid_back(installation, context):
+    before, _ = balances(installation, context, "fellgate")
+    key, _ = order_of(
+        context, hold_of(context, "fellgate", Wish("GB", area="Glasgow", quantity=60))
+    )
+    until_quiet(installation, timedelta(minutes=5))
+    view = supply.order_view(context, key)
     failed = [line for line in view.order.lines if line.state is LineState.FAILED]
     assert view.state == "part delivered"
     assert failed
     assert {line.reason for line in failed} == {"sold elsewhere a moment before"}
-    ours, theirs = balances(house, desk, "fellgate")
+    ours, theirs = balances(installation, context, "fellgate")
     assert ours == theirs == before - (60 - len(failed))
-    page = order_page(view, desk.now())
+    page = order_page(view, context.now())
     assert (page.missing, page.elsewhere) == (
         len(failed),
         f"/supply?country=GB&area=Glasgow&quantity={len(failed)}",
     )
 
 
-def test_cancelling_pays_back_what_has_not_arrived(house, desk):
-    before, _ = balances(house, desk, "brackwater")
-    key, _ = order_of(desk, hold_of(desk, "brackwater"))
-    until_quiet(house, timedelta(seconds=42))
-    assert supply.order_view(desk, key).delivered == 1
-    supply.cancel(desk, key)
-    until_quiet(house, timedelta(minutes=5))
-    ours, theirs = balances(house, desk, "brackwater")
+def test_cancelling_pays_back_what_has_not_arrived(installation, context):
+    before, _ = balances(installation, context, "brackwater")
+    key, _ = order_of(context, hold_of(context, "brackwater"))
+    until_quiet(installation, timedelta(seconds=42))
+    assert supply.order_view(context, key).delivered == 1
+    supply.cancel(context, key)
+    until_quiet(installation, timedelta(minutes=5))
+    ours, theirs = balances(installation, context, "brackwater")
     assert ours == theirs == before - Decimal("2.50")
 
 
-def test_a_price_that_has_changed_is_never_paid_silently(house, desk):
-    hold = hold_of(desk, "fellgate")
-    seen = ordering.plan(desk, ordering.Wanted(hold=hold.id, site="wharf-house"))
-    house.outside.control.call("PUT", "prices/fellgate", json={"percent": 10})
+def test_a_price_that_has_changed_is_never_paid_silently(installation, context):
+    hold = hold_of(context, "fellgate")
+    seen = ordering.plan(context, ordering.Wanted(hold=hold.id, site="wharf-house"))
+    installation.outside.control.call("PUT", "prices/fellgate", json={"percent": 10})
     with pytest.raises(NotAllowedNow, match="it costs") as raised:
-        order_of(desk, hold, agreed=seen.agreed)
+        order_of(context, hold, agreed=seen.agreed)
     assert raised.value.reason == "price"
-    again = ordering.plan(desk, ordering.Wanted(hold=hold.id, site="wharf-house"))
+    again = ordering.plan(context, ordering.Wanted(hold=hold.id, site="wharf-house"))
     assert again.quote.setup.amount == seen.quote.setup.amount * Decimal("1.1")
-    key, _ = order_of(desk, hold, agreed=again.agreed)
-    until_quiet(house, timedelta(minutes=10))
-    assert supply.order_view(desk, key).delivered > 0
+    key, _ = order_of(context, hold, agreed=again.agreed)
+    until_quiet(installation, timedelta(minutes=10))
+    assert supply.order_view(context, key).delivered > 0
 
 
-def test_a_price_that_changes_on_the_way_to_the_carrier_sells_nothing(house, desk):
-    before, _ = balances(house, desk, "fellgate")
-    key, order = order_of(desk, hold_of(desk, "fellgate"))
-    house.outside.control.call("PUT", "prices/fellgate", json={"percent": 25})
-    until_quiet(house, timedelta(minutes=10))
-    view = supply.order_view(desk, key)
+def test_a_price_that_changes_on_the_way_to_the_carrier_sells_nothing(installation, context):
+    before, _ = balances(installation, context, "fellgate")
+    key, order = order_of(context, hold_of(context, "fellgate"))
+    installation.outside.control.call("PUT", "prices/fellgate", json={"percent": 25})
+    until_quiet(installation, timedelta(minutes=10))
+    view = supply.order_view(context, key)
     assert view.state == "failed"
     assert "asks other prices than it did" in view.order.refused
     assert "1.25 once and 1.00 a month" in view.order.refused
-    assert balances(house, desk, "fellgate") == (before, before)
-    assert order_views.view_order(desk, order.id).order.state is OrderState.FAILED
+    assert balances(installation, context, "fellgate") == (before, before)
+    assert order_views.view_order(context, order.id).order.state is OrderState.FAILED
 
 
-def test_a_hold_is_prolonged_once_where_the_carrier_allows_it(house, desk):
-    hold = hold_of(desk, "brackwater")
-    longer = holds.hold_longer(desk, hold.id)
+def test_a_hold_is_prolonged_once_where_the_carrier_allows_it(installation, context):
+    hold = hold_of(context, "brackwater")
+    longer = holds.hold_longer(context, hold.id)
     assert longer.expires_at - hold.expires_at == timedelta(minutes=15)
     with pytest.raises(NotAllowedNow, match="no longer"):
-        holds.hold_longer(desk, hold.id)
-    until_quiet(house, timedelta(minutes=20))
-    assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).hold.state == "held"
+        holds.hold_longer(context, hold.id)
+    until_quiet(installation, timedelta(minutes=20))
+    assert ordering.plan(context, ordering.Wanted(hold=hold.id)).hold.state == "held"
     with pytest.raises(NotAllowedNow, match="no longer"):
-        holds.hold_longer(desk, hold_of(desk, "fellgate").id)
+        holds.hold_longer(context, hold_of(context, "fellgate").id)
 
 
-def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
-    hold = hold_of(desk, "maplecourt")
+def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(installation, context):
+    hold = hold_of(context, "maplecourt")
     for _ in range(90):
         try:
-            desk.outside.carrier("maplecourt").with_key("key-of-maplecourt-main").call(
+            context.outside.carrier("maplecourt").with_key("key-of-maplecourt-main").call(
                 "GET", "account"
             )
         except OutsideSilent as error:
@@ -178,26 +182,26 @@ def test_a_carrier_that_wants_to_be_asked_less_often_is_waited_for(house, desk):
             break
     else:
         raise AssertionError("ninety calls in a minute, and none refused")
-    until_quiet(house, timedelta(minutes=2))
-    key, order = order_of(desk, hold)
-    until_quiet(house, timedelta(minutes=10))
-    assert supply.order_view(desk, key).state == "delivered"
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
+    until_quiet(installation, timedelta(minutes=2))
+    key, order = order_of(context, hold)
+    until_quiet(installation, timedelta(minutes=10))
+    assert supply.order_view(context, key).state == "delivered"
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
 
 
 # ── searching ──
 
 
-def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
+def test_all_carriers_of_a_country_are_asked_at_once(context, monkeypatch):
     """Each answers only once the other has been asked too."""
     meeting = threading.Barrier(2, timeout=20)
     for name in ("brackwater", "fellgate"):
-        carrier = desk.outside.carrier(name)
+        carrier = context.outside.carrier(name)
         answer = carrier.with_key(f"key-of-{name}-main").stock
         monkeypatch.setattr(
             carrier, "stock", lambda *asked, answer=answer: (meeting.wait(), answer(*asked))[1]
         )
-    answers = stock_search.search(desk, Wish("GB", area="Leeds", quantity=2))
+    answers = stock_search.search(context, Wish("GB", area="Leeds", quantity=2))
     assert {a.carrier.id for a in answers} == {"brackwater", "fellgate"}
     assert every(a.offers for a in answers)
     best = stock_search.merged(answers)
@@ -206,18 +210,18 @@ def test_all_carriers_of_a_country_are_asked_at_once(desk, monkeypatch):
     )
 
 
-def test_a_failing_carrier_holds_nobody_up(house, desk):
-    fault(house, "fellgate", "error")
-    answers = {a.carrier.id: a for a in stock_search.search(desk, Wish("GB", area="Leeds"))}
+def test_a_failing_carrier_holds_nobody_up(installation, context):
+    fault(installation, "fellgate", "error")
+    answers = {a.carrier.id: a for a in stock_search.search(context, Wish("GB", area="Leeds"))}
     assert "Fellgate Voice has trouble of its own" in answers["fellgate"].problem
     assert answers["brackwater"].offers
 
 
-def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(desk):
+def test_what_is_in_the_estate_is_not_offered_and_what_joins_it_comes_first(context):
     found = stock_search.one(
-        desk, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater"
+        context, Wish("GB", area="Leeds", quantity=3, consecutive=True), "brackwater"
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         from sedge.core.records import Number
 
         ours = {n.e164 for n in reading.records.all(Number)}
@@ -233,13 +237,13 @@ def test_the_area_is_asked_for_by_its_digits(area, lead):
     assert leading(Wish("GB", area=area)) == lead
 
 
-def test_endings_and_words_count(desk):
+def test_endings_and_words_count(context):
     wished = stock_search.one(
-        desk, Wish("GB", area="Sheffield", endings=("142",)), "fellgate"
+        context, Wish("GB", area="Sheffield", endings=("142",)), "fellgate"
     ).offers[0]
     assert wished.numbers[0].e164.endswith("142")
     assert wished.parts["wanted endings"] == 15
-    spelt = stock_search.one(desk, Wish("GB", area="Sheffield", pattern="?TEA"), "fellgate")
+    spelt = stock_search.one(context, Wish("GB", area="Sheffield", pattern="?TEA"), "fellgate")
     assert {o.numbers[0].e164[-3:] for o in spelt.offers} == {"832"}
 
 
@@ -271,33 +275,33 @@ def test_a_callback_is_heard_once_fresh_and_signed():
         assert raised.value.reason == reason
 
 
-def test_the_door_for_callbacks_refuses_what_is_not_signed(client, house):
+def test_the_door_for_callbacks_refuses_what_is_not_signed(client, installation):
     assert client.post("/callbacks/carrier", content=b"{}").status_code == 403
-    with house.installation.writing() as connection:
-        secret = installation.callback_secret(connection, house.keyring)
+    with installation.shared.writing() as connection:
+        secret = sign_ins.callback_secret(connection, installation.keyring)
     body = b'{"carrier": "brackwater", "order": "B00001"}'
-    headers = told(secret, int(house.clock.now().timestamp()), body)
+    headers = told(secret, int(installation.clock.now().timestamp()), body)
     assert client.post("/callbacks/carrier", content=body, headers=headers).status_code == 204
     assert client.post("/callbacks/carrier", content=body, headers=headers).status_code == 403
-    later = told(secret, int(house.clock.now().timestamp()) + 1, b"[]")
+    later = told(secret, int(installation.clock.now().timestamp()) + 1, b"[]")
     assert client.post("/callbacks/carrier", content=b"[]", headers=later).status_code == 422
 
 
 # ── testing a connection ──
 
 
-def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
-    tried = connections.test(desk, "brackwater")
+def test_a_connection_in_order_says_so_and_compares_the_books(installation, context):
+    tried = connections.test(context, "brackwater")
     assert tried.ok
     assert tried.said == "Every account answers, and its books say what ours do: €180.00, £640.00."
-    desk.outside.carrier("brackwater").with_key("key-of-brackwater-main").deposit(
+    context.outside.carrier("brackwater").with_key("key-of-brackwater-main").deposit(
         "known to them only", "5"
     )
-    tried = connections.test(desk, "brackwater")
+    tried = connections.test(context, "brackwater")
     assert not tried.ok
     assert "its book says £645.00 where ours says £640.00" in tried.said
     with pytest.raises(NotFound):
-        connections.test(desk, "nobody")
+        connections.test(context, "nobody")
 
 
 @pytest.mark.parametrize(
@@ -322,12 +326,14 @@ def test_a_connection_in_order_says_so_and_compares_the_books(house, desk):
         (OutsideRefused("", reason="suspended"), "refuses to tell: suspended"),
     ],
 )
-def test_each_failure_of_a_connection_is_named_with_what_to_change(desk, monkeypatch, error, words):
+def test_each_failure_of_a_connection_is_named_with_what_to_change(
+    context, monkeypatch, error, words
+):
     def fail():
         raise error
 
-    monkeypatch.setattr(desk.outside.carrier("fellgate"), "account", fail)
-    tried = connections.test(desk, "fellgate")
+    monkeypatch.setattr(context.outside.carrier("fellgate"), "account", fail)
+    tried = connections.test(context, "fellgate")
     assert not tried.ok
     assert words in tried.said
 
@@ -335,8 +341,8 @@ def test_each_failure_of_a_connection_is_named_with_what_to_change(desk, monkeyp
 # ── money ahead ──
 
 
-def test_an_account_tells_what_its_numbers_cost_and_until_when_it_covers_them(desk):
-    found = money.outlooks(desk)
+def test_an_account_tells_what_its_numbers_cost_and_until_when_it_covers_them(context):
+    found = money.outlooks(context)
     fellgate = found["fellgate-main"]
     assert (fellgate.numbers, str(fellgate.monthly.amount)) == (200, "160")
     assert fellgate.runway.steps[1][1] == Decimal("52.40")
@@ -344,55 +350,57 @@ def test_an_account_tells_what_its_numbers_cost_and_until_when_it_covers_them(de
     assert found["maplecourt-main"].runway is None
 
 
-def test_today_warns_of_a_charge_that_is_not_covered(house, desk):
-    with desk.writing() as writing:
+def test_today_warns_of_a_charge_that_is_not_covered(installation, context):
+    with context.writing() as writing:
         account = writing.records.the(Account, "fellgate-main")
         writing.save(
             [
                 changed(
                     Subject.ACCOUNT,
                     account,
-                    account.but(balance=account.balance.but(amount=Decimal(120))),
+                    account.copy_with(balance=account.balance.copy_with(amount=Decimal(120))),
                     "account.charged",
                 )
             ]
         )
-    lines = [line for line in today.todo(desk) if "is not covered" in line.what]
+    lines = [line for line in today.todo(context) if "is not covered" in line.what]
     assert [line.href for line in lines] == ["/carriers/accounts/fellgate-main"]
     assert "£160.00 a month for 200 numbers" in lines[0].why
 
 
-def test_tries_are_counted_anew_once_one_has_come_to_something(house, desk):
+def test_tries_are_counted_anew_once_one_has_come_to_something(installation, context):
     """A single refusal late in an order's life must not make Sedge wait as if all the looks before
     it had failed too."""
-    key, order = order_of(desk, hold_of(desk, "brackwater", Wish("GB", area="Leeds", quantity=40)))
-    until_quiet(house, timedelta(minutes=3))
-    looked = order_views.view_order(desk, order.id).order.tasks[0]
+    key, order = order_of(
+        context, hold_of(context, "brackwater", Wish("GB", area="Leeds", quantity=40))
+    )
+    until_quiet(installation, timedelta(minutes=3))
+    looked = order_views.view_order(context, order.id).order.tasks[0]
     assert looked.attempts == 0
-    fault(house, "brackwater", "reject")
-    until_quiet(house, timedelta(seconds=70))
-    assert order_views.view_order(desk, order.id).order.tasks[0].attempts <= 1
-    until_quiet(house, timedelta(minutes=5))
-    assert supply.order_view(desk, key).state == "delivered"
+    fault(installation, "brackwater", "reject")
+    until_quiet(installation, timedelta(seconds=70))
+    assert order_views.view_order(context, order.id).order.tasks[0].attempts <= 1
+    until_quiet(installation, timedelta(minutes=5))
+    assert supply.order_view(context, key).state == "delivered"
 
 
-def test_the_secret_that_callbacks_are_signed_with_lies_sealed(house):
-    with house.installation.writing() as connection:
-        secret = installation.callback_secret(connection, house.keyring)
-        assert installation.callback_secret(connection, house.keyring) == secret
-        assert installation.setting(connection, "callback secret") is None
+def test_the_secret_that_callbacks_are_signed_with_lies_sealed(installation):
+    with installation.shared.writing() as connection:
+        secret = sign_ins.callback_secret(connection, installation.keyring)
+        assert sign_ins.callback_secret(connection, installation.keyring) == secret
+        assert sign_ins.setting(connection, "callback secret") is None
     assert len(secret) == 64
-    assert secret.encode() not in (house.settings.data / "installation.sqlite").read_bytes()
+    assert secret.encode() not in (installation.settings.data / "installation.sqlite").read_bytes()
 
 
-def test_the_secret_of_an_older_installation_goes_on_and_is_sealed(house):
-    with house.installation.writing() as connection:
-        installation.put_setting(connection, installation.SEALED_SECRET, "")
+def test_the_secret_of_an_older_installation_goes_on_and_is_sealed(installation):
+    with installation.shared.writing() as connection:
+        sign_ins.put_setting(connection, sign_ins.SEALED_SECRET, "")
         connection.execute(
             installation_tables.setting.delete().where(
-                installation_tables.setting.c.name == installation.SEALED_SECRET
+                installation_tables.setting.c.name == sign_ins.SEALED_SECRET
             )
         )
-        installation.put_setting(connection, "callback secret", "as agreed long ago")
-        assert installation.callback_secret(connection, house.keyring) == "as agreed long ago"
-        assert installation.setting(connection, "callback secret") is None
+        sign_ins.put_setting(connection, "callback secret", "as agreed long ago")
+        assert sign_ins.callback_secret(connection, installation.keyring) == "as agreed long ago"
+        assert sign_ins.setting(connection, "callback secret") is None

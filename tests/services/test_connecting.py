@@ -36,59 +36,59 @@ NUMBER = "+441174960841"
 
 
 @pytest.fixture(autouse=True)
-def _not_on_their_way_in(desk):
+def _not_on_their_way_in(context):
     """The demo has asked to have these very numbers moved; here they stay where they are."""
-    for port in ports.list_ports(desk):
-        port_dialogue.cancel(desk, port.id)
+    for port in ports.list_ports(context):
+        port_dialogue.cancel(context, port.id)
 
 
-def connected(house, desk, numbers="0117 496 0840-0842", **other):
-    draft = external_numbers.connect(desk, {"numbers": numbers, **WANTED, **LETTER, **other})
-    order_running.run(desk, draft.id)
-    until_quiet(house, timedelta(minutes=1))
-    return order_views.view_order(desk, draft.id).order
+def connected(installation, context, numbers="0117 496 0840-0842", **other):
+    draft = external_numbers.connect(context, {"numbers": numbers, **WANTED, **LETTER, **other})
+    order_running.run(context, draft.id)
+    until_quiet(installation, timedelta(minutes=1))
+    return order_views.view_order(context, draft.id).order
 
 
-def number(desk, e164=NUMBER):
-    with desk.reading() as reading:
+def number(context, e164=NUMBER):
+    with context.reading() as reading:
         return reading.records.the(Number, e164)
 
 
-def test_numbers_come_in_and_each_is_proven_by_a_call_that_arrives(house, desk):
-    order = connected(house, desk)
+def test_numbers_come_in_and_each_is_proven_by_a_call_that_arrives(installation, context):
+    order = connected(installation, context)
     assert order.state is OrderState.DONE
-    here = number(desk)
+    here = number(context)
     assert (here.state, here.carrier, here.account, str(here.monthly.amount)) == (
         State.AVAILABLE,
         "old-quay",
         "old-quay-main",
         "0.90",
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         proofs = {p.e164: p for p in reading.records.all(Proof) if p.e164.startswith("+44117")}
     assert set(proofs) == {f"+44117496084{n}" for n in range(3)}
     assert every(p.ok and "arrives over Old Quay, Bristol" in p.heard for p in proofs.values())
 
 
-def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, desk):
-    connected(house, desk)
-    with desk.reading() as reading:
+def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(installation, context):
+    connected(installation, context)
+    with context.reading() as reading:
         there = {d.person for d in reading.records.all(Device) if d.registered}
         free = next(
             p for p in reading.records.all(Person) if p.site == "canal-museum" and p.id in there
         )
     holder = HolderRef(kind=HolderKind.PERSON, id=free.id)
     order = order_running.run_now(
-        desk,
+        context,
         "Give it",
         [
             t.AssignNumber(number=NUMBER, holder=holder, role="extra"),
             t.PlaceTestCall(number=NUMBER),
         ],
     )
-    until_quiet(house, timedelta(minutes=1))
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    proof = calls.place_test_call(desk, NUMBER, "in")
+    until_quiet(installation, timedelta(minutes=1))
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    proof = calls.place_test_call(context, NUMBER, "in")
     assert proof.ok and proof.rang
 
 
@@ -106,21 +106,23 @@ def test_what_is_given_to_somebody_rings_their_phone_over_the_connection(house, 
         ({"password": "weir-and-lantern-95"}, "refuses the password"),
     ],
 )
-def test_each_way_to_fail_stops_the_order_and_says_what_to_change(house, desk, wrong, says):
+def test_each_way_to_fail_stops_the_order_and_says_what_to_change(
+    installation, context, wrong, says
+):
     draft = external_numbers.connect(
-        desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong}
+        context, {"numbers": "0117 496 0840", **WANTED, **LETTER, **wrong}
     )
-    report = order_views.view_order(desk, draft.id).report
+    report = order_views.view_order(context, draft.id).report
     assert [f.rule for f in report.stops] == ["connection.signed-in"]
     assert says in report.stops[0].message
     place = report.stops[0].remedies[0].leads_to
-    view = external_numbers.change_connection(desk, place.id, LETTER)
+    view = external_numbers.change_connection(context, place.id, LETTER)
     assert view.problem == ""
-    assert order_views.view_order(desk, draft.id).report.runnable
+    assert order_views.view_order(context, draft.id).report.runnable
 
 
-def test_a_number_that_is_not_on_the_sign_in_is_found_by_its_test_call(house, desk):
-    order = connected(house, desk, numbers="0117 496 0840, 0117 496 0870")
+def test_a_number_that_is_not_on_the_sign_in_is_found_by_its_test_call(installation, context):
+    order = connected(installation, context, numbers="0117 496 0840, 0117 496 0870")
     assert order.state is OrderState.FAILED
     failed = [x for x in order.tasks if x.state is TaskState.FAILED]
     assert [x.body.number for x in failed] == ["+441174960870"]
@@ -129,38 +131,38 @@ def test_a_number_that_is_not_on_the_sign_in_is_found_by_its_test_call(house, de
     )
 
 
-def test_undo_takes_the_numbers_out_again(house, desk):
-    order = connected(house, desk)
-    back = order_running.undo(desk, order.id)
-    until_quiet(house, timedelta(minutes=1))
-    assert order_views.view_order(desk, back.id).order.state is OrderState.DONE
-    assert number(desk).state is State.CLOSED
+def test_undo_takes_the_numbers_out_again(installation, context):
+    order = connected(installation, context)
+    back = order_running.undo(context, order.id)
+    until_quiet(installation, timedelta(minutes=1))
+    assert order_views.view_order(context, back.id).order.state is OrderState.DONE
+    assert number(context).state is State.CLOSED
 
 
-def test_a_lost_sign_in_shows_as_a_trunk_that_is_down_and_proof_goes_stale(house, desk):
-    connected(house, desk)
-    with desk.reading() as reading:
+def test_a_lost_sign_in_shows_as_a_trunk_that_is_down_and_proof_goes_stale(installation, context):
+    connected(installation, context)
+    with context.reading() as reading:
         trunk = next(x for x in reading.records.all(Trunk) if x.connection)
-    desk.outside.control.set_trunk(trunk.id, up=False)
-    assert trunks.refresh(desk) == 1
-    view = external_numbers.view_connection(desk, trunk.id)
+    context.outside.control.set_trunk(trunk.id, up=False)
+    assert trunks.refresh(context) == 1
+    view = external_numbers.view_connection(context, trunk.id)
     assert not view.trunk.up and "ask the carrier" in view.problem
-    stale = {p.e164 for p, is_stale in calls.proofs(desk, stale=True) if is_stale}
+    stale = {p.e164 for p, is_stale in calls.proofs(context, stale=True) if is_stale}
     assert NUMBER in stale
-    desk.outside.control.set_trunk(trunk.id, up=True)
-    trunks.refresh(desk)
-    assert external_numbers.view_connection(desk, trunk.id).problem == ""
+    context.outside.control.set_trunk(trunk.id, up=True)
+    trunks.refresh(context)
+    assert external_numbers.view_connection(context, trunk.id).problem == ""
 
 
-def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
-    connected(house, desk)
-    with desk.reading() as reading:
+def test_a_second_batch_goes_over_the_connection_there_is(installation, context):
+    connected(installation, context)
+    with context.reading() as reading:
         trunk = next(x for x in reading.records.all(Trunk) if x.connection)
     again = external_numbers.connect(
-        desk, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id}
+        context, {**WANTED, "numbers": "0117 496 0850", "trunk": trunk.id}
     )
-    assert order_views.view_order(desk, again.id).report.runnable
-    with desk.reading() as reading:
+    assert order_views.view_order(context, again.id).report.runnable
+    with context.reading() as reading:
         assert sum(1 for x in reading.records.all(Trunk) if x.connection) == 1
 
 
@@ -179,22 +181,24 @@ def test_a_second_batch_goes_over_the_connection_there_is(house, desk):
         ("channels", "0"),
     ],
 )
-def test_bad_input_names_its_field_and_leaves_nothing_behind(desk, field, value):
+def test_bad_input_names_its_field_and_leaves_nothing_behind(context, field, value):
     with pytest.raises(NotUnderstood) as error:
         external_numbers.connect(
-            desk, {"numbers": "0117 496 0840", **WANTED, **LETTER, field: value}
+            context, {"numbers": "0117 496 0840", **WANTED, **LETTER, field: value}
         )
     assert error.value.field == field
-    with desk.reading() as reading:
+    with context.reading() as reading:
         assert not [x for x in reading.records.all(Trunk) if x.connection]
 
 
-def test_a_number_of_ours_is_not_connected_as_well(desk):
-    draft = external_numbers.connect(desk, {"numbers": "0113 496 0150", **WANTED, **LETTER})
-    assert "in the estate already" in order_views.view_order(desk, draft.id).report.stops[0].message
+def test_a_number_of_ours_is_not_connected_as_well(context):
+    draft = external_numbers.connect(context, {"numbers": "0113 496 0150", **WANTED, **LETTER})
+    assert (
+        "in the estate already" in order_views.view_order(context, draft.id).report.stops[0].message
+    )
 
 
-def test_the_password_is_sealed_and_in_no_record(house, desk):
-    connected(house, desk)
-    file = (house.settings.data / "estate-lanternfield.sqlite").read_bytes()
+def test_the_password_is_sealed_and_in_no_record(installation, context):
+    connected(installation, context)
+    file = (installation.settings.data / "estate-lanternfield.sqlite").read_bytes()
     assert LETTER["password"].encode() not in file

@@ -31,199 +31,207 @@ from tests.services.test_work_orders import OTHER, newcomer, number, ref
 SPARE = "+441134960162"
 
 
-def two_set_aside(desk):
+def two_set_aside(context):
     return workorders.draft(
-        desk,
+        context,
         "test lines",
         [t.SetAside(number=OTHER, reason="test"), t.SetAside(number=SPARE, reason="test")],
     )
 
 
-def test_tasks_are_moved_taken_out_and_added(desk):
-    order = two_set_aside(desk)
-    moved = drafts.move_task(desk, order.id, 1, 0)
+def test_tasks_are_moved_taken_out_and_added(context):
+    order = two_set_aside(context)
+    moved = drafts.move_task(context, order.id, 1, 0)
     assert [x.body.number for x in moved.tasks] == [SPARE, OTHER]
-    drafts.add_tasks(desk, order.id, [t.LabelNumbers(numbers=(OTHER,), label="spare")])
-    drafts.remove_task(desk, order.id, 0)
-    assert [x.body.kind for x in order_views.view_order(desk, order.id).order.tasks] == [
+    drafts.add_tasks(context, order.id, [t.LabelNumbers(numbers=(OTHER,), label="spare")])
+    drafts.remove_task(context, order.id, 0)
+    assert [x.body.kind for x in order_views.view_order(context, order.id).order.tasks] == [
         "set_aside",
         "label_numbers",
     ]
 
 
-def test_a_task_can_not_be_moved_before_what_it_needs(desk):
-    person = newcomer(desk)
+def test_a_task_can_not_be_moved_before_what_it_needs(context):
+    person = newcomer(context)
     order = workorders.draft(
-        desk, "x", [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)]
+        context,
+        "x",
+        [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)],
     )
     with pytest.raises(NotAllowedNow, match="before the other"):
-        drafts.move_task(desk, order.id, 1, 0)
+        drafts.move_task(context, order.id, 1, 0)
 
 
-def test_a_temporary_change_is_put_back_by_a_work_order_of_its_own(house, desk):
-    order = two_set_aside(desk)
-    until = desk.now() + timedelta(days=3)
-    planned = drafts.make_temporary(desk, order.id, 0, until)
+def test_a_temporary_change_is_put_back_by_a_work_order_of_its_own(installation, context):
+    order = two_set_aside(context)
+    until = context.now() + timedelta(days=3)
+    planned = drafts.make_temporary(context, order.id, 0, until)
     assert [x.body.kind for x in planned.tasks] == ["set_aside", "set_aside", "put_back_later"]
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    assert number(desk, OTHER).state is State.ADMINISTRATIVE
-    back = next(w for w in workorders.list_orders(desk) if w.state is OrderState.SCHEDULED)
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert number(context, OTHER).state is State.ADMINISTRATIVE
+    back = next(w for w in workorders.list_orders(context) if w.state is OrderState.SCHEDULED)
     assert (back.run_at, back.title.startswith("Put back")) == (until, True)
-    until_quiet(house, timedelta(days=3, minutes=5))
-    assert number(desk, OTHER).state is State.AVAILABLE
-    assert number(desk, SPARE).state is State.ADMINISTRATIVE, "only what was temporary"
+    until_quiet(installation, timedelta(days=3, minutes=5))
+    assert number(context, OTHER).state is State.AVAILABLE
+    assert number(context, SPARE).state is State.ADMINISTRATIVE, "only what was temporary"
 
 
-def test_temporary_is_taken_back_and_follows_its_task_when_others_go(desk):
-    order = two_set_aside(desk)
-    drafts.make_temporary(desk, order.id, 1, desk.now() + timedelta(days=3))
-    after = drafts.remove_task(desk, order.id, 0)
+def test_temporary_is_taken_back_and_follows_its_task_when_others_go(context):
+    order = two_set_aside(context)
+    drafts.make_temporary(context, order.id, 1, context.now() + timedelta(days=3))
+    after = drafts.remove_task(context, order.id, 0)
     assert [(x.body.kind, getattr(x.body, "task", None)) for x in after.tasks] == [
         ("set_aside", None),
         ("put_back_later", 0),
     ]
-    assert len(drafts.make_temporary(desk, order.id, 0, None).tasks) == 1
+    assert len(drafts.make_temporary(context, order.id, 0, None).tasks) == 1
     with pytest.raises(NotUnderstood, match="still to come"):
-        drafts.make_temporary(desk, order.id, 0, desk.now())
+        drafts.make_temporary(context, order.id, 0, context.now())
 
 
-def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(house, desk):
-    order = two_set_aside(desk)
-    drafts.set_when(desk, order.id, run_at=desk.now() + timedelta(hours=5))
-    assert order_running.run(desk, order.id).state is OrderState.SCHEDULED
-    assert drafts.back_to_draft(desk, order.id).state is OrderState.DRAFT
-    order_running.run(desk, order.id)
-    until_quiet(house, timedelta(hours=4))
-    assert number(desk, OTHER).state is State.AVAILABLE
-    until_quiet(house, timedelta(hours=2))
-    assert number(desk, OTHER).state is State.ADMINISTRATIVE
+def test_it_begins_at_its_moment_and_can_be_changed_once_more_before(installation, context):
+    order = two_set_aside(context)
+    drafts.set_when(context, order.id, run_at=context.now() + timedelta(hours=5))
+    assert order_running.run(context, order.id).state is OrderState.SCHEDULED
+    assert drafts.back_to_draft(context, order.id).state is OrderState.DRAFT
+    order_running.run(context, order.id)
+    until_quiet(installation, timedelta(hours=4))
+    assert number(context, OTHER).state is State.AVAILABLE
+    until_quiet(installation, timedelta(hours=2))
+    assert number(context, OTHER).state is State.ADMINISTRATIVE
     with pytest.raises(NotUnderstood):
-        drafts.set_when(desk, two_set_aside(desk).id, run_at=desk.now() - timedelta(hours=1))
+        drafts.set_when(
+            context, two_set_aside(context).id, run_at=context.now() - timedelta(hours=1)
+        )
 
 
-def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(house, desk):
+def test_it_begins_when_an_order_has_arrived_and_is_checked_as_if_it_had(installation, context):
     numbers = [
         n.e164
         for n in (
-            stock_search.one(desk, Wish("GB", area="Leeds", quantity=1), "brackwater")
+            stock_search.one(context, Wish("GB", area="Leeds", quantity=1), "brackwater")
             .offers[0]
             .numbers
         )
     ]
     ordering.order(
-        desk, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers
+        context, reference="AWAITED", account="brackwater-main", site="wharf-house", numbers=numbers
     )
-    until_quiet(house)
-    waiting = next(o for o in supply.open_orders(desk) if o.reference == "AWAITED")
+    until_quiet(installation)
+    waiting = next(o for o in supply.open_orders(context) if o.reference == "AWAITED")
     number_ = waiting.lines[0].e164
-    person = newcomer(desk)
+    person = newcomer(context)
     order = workorders.draft(
-        desk, "when it is here", [t.AssignNumber(number=number_, holder=ref(person))]
+        context, "when it is here", [t.AssignNumber(number=number_, holder=ref(person))]
     )
-    assert any("on order" in f.message for f in order_views.view_order(desk, order.id).report.stops)
-    drafts.set_when(desk, order.id, awaits=waiting.id)
-    drafts.add_remedies(desk, order.id)
-    view = order_views.view_order(desk, order.id)
+    assert any(
+        "on order" in f.message for f in order_views.view_order(context, order.id).report.stops
+    )
+    drafts.set_when(context, order.id, awaits=waiting.id)
+    drafts.add_remedies(context, order.id)
+    view = order_views.view_order(context, order.id)
     assert view.runnable, [f.message for f in view.report.stops]
-    assert order_running.run(desk, order.id).state is OrderState.SCHEDULED
-    until_quiet(house, timedelta(days=2))
-    assert number(desk, number_).holder == ref(person)
+    assert order_running.run(context, order.id).state is OrderState.SCHEDULED
+    until_quiet(installation, timedelta(days=2))
+    assert number(context, number_).holder == ref(person)
     with pytest.raises(NotUnderstood, match="waited for by nobody"):
-        drafts.set_when(desk, two_set_aside(desk).id, awaits=waiting.id)
+        drafts.set_when(context, two_set_aside(context).id, awaits=waiting.id)
 
 
-def test_people_say_something_of_a_work_order_and_nothing_is_refused_kindly(desk):
-    order = two_set_aside(desk)
-    drafts.comment(desk, order.id, "  Wait for Marta.  ")
-    assert [(c.actor, c.text) for c in drafts.comments(desk, order.id)] == [
+def test_people_say_something_of_a_work_order_and_nothing_is_refused_kindly(context):
+    order = two_set_aside(context)
+    drafts.comment(context, order.id, "  Wait for Marta.  ")
+    assert [(c.actor, c.text) for c in drafts.comments(context, order.id)] == [
         (MEMBERS[0].name, "Wait for Marta.")
     ]
     for text in ("", "x" * 2001):
         with pytest.raises(NotUnderstood):
-            drafts.comment(desk, order.id, text)
+            drafts.comment(context, order.id, text)
 
 
-def test_a_duplicate_is_a_new_draft_and_an_undo_is_none(house, desk):
-    order = two_set_aside(desk)
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    again = drafts.duplicate(desk, order.id)
+def test_a_duplicate_is_a_new_draft_and_an_undo_is_none(installation, context):
+    order = two_set_aside(context)
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    again = drafts.duplicate(context, order.id)
     assert (again.state, len(again.tasks)) == (OrderState.DRAFT, 2)
-    back = order_running.undo(desk, order.id)
+    back = order_running.undo(context, order.id)
     with pytest.raises(NotAllowedNow):
-        drafts.duplicate(desk, back.id)
+        drafts.duplicate(context, back.id)
 
 
-def test_a_template_has_slots_for_what_it_names_and_says_when_one_refers_to_nothing(house, desk):
-    person, other = newcomer(desk), newcomer(desk, 1)
+def test_a_template_has_slots_for_what_it_names_and_says_when_one_refers_to_nothing(
+    installation, context
+):
+    person, other = newcomer(context), newcomer(context, 1)
     order = workorders.draft(
-        desk,
+        context,
         "joiner",
         [t.AssignNumber(number=OTHER, holder=ref(person)), t.PlaceTestCall(number=OTHER)],
     )
-    kept = order_templates.keep_as_template(desk, order.id, "Our joiner")
+    kept = order_templates.keep_as_template(context, order.id, "Our joiner")
     assert [(kind, name) for kind, _, name in kept.slots] == [
         ("number", "0113 496 0160"),
         ("person", person.name),
     ]
-    used = order_templates.from_template(desk, kept.id, {0: "0113-496 0162", 1: other.id})
+    used = order_templates.from_template(context, kept.id, {0: "0113-496 0162", 1: other.id})
     assert [x.body.e164 for x in used.tasks] == [SPARE, SPARE]
     assert used.tasks[0].body.holder == ref(other)
-    assert order_templates.from_template(desk, kept.id, {1: other.email.upper()}).tasks[
+    assert order_templates.from_template(context, kept.id, {1: other.email.upper()}).tasks[
         0
     ].body.holder == ref(other)
     with pytest.raises(NotUnderstood, match="Nobody here is called that") as raised:
-        order_templates.from_template(desk, kept.id, {1: "person-nobody"})
+        order_templates.from_template(context, kept.id, {1: "person-nobody"})
     assert raised.value.field == "slot-1"
     licence = workorders.draft(
-        desk, "licence", [t.GrantLicence(holder=ref(person), product="staff-seat")]
+        context, "licence", [t.GrantLicence(holder=ref(person), product="staff-seat")]
     )
-    seat = order_templates.keep_as_template(desk, licence.id, "A licence")
+    seat = order_templates.keep_as_template(context, licence.id, "A licence")
     where = [kind for kind, _, _ in seat.slots]
-    offered = order_templates.choices_of(desk, seat)
+    offered = order_templates.choices_of(context, seat)
     assert every(
         (kind in {"person", "number"}) == (options == [])
         for kind, options in zip(where, offered, strict=True)
     )
     with pytest.raises(NotUnderstood, match="called Our joiner already"):
-        order_templates.keep_as_template(desk, order.id, "Our joiner")
-    order_templates.throw_away_template(desk, kept.id)
-    assert [x.name for x in order_templates.templates(desk)] == ["A licence"]
+        order_templates.keep_as_template(context, order.id, "Our joiner")
+    order_templates.throw_away_template(context, kept.id)
+    assert [x.name for x in order_templates.templates(context)] == ["A licence"]
 
 
-def test_two_who_plan_the_same_see_each_other_and_only_one_wins(house, desk):
-    leila = house.desk(MEMBERS[1])
+def test_two_who_plan_the_same_see_each_other_and_only_one_wins(installation, context):
+    leila = installation.context(MEMBERS[1])
     mine = workorders.draft(
-        desk, "mine", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk)))]
+        context, "mine", [t.AssignNumber(number=OTHER, holder=ref(newcomer(context)))]
     )
     theirs = workorders.draft(
-        leila, "theirs", [t.AssignNumber(number=OTHER, holder=ref(newcomer(desk, 1)))]
+        leila, "theirs", [t.AssignNumber(number=OTHER, holder=ref(newcomer(context, 1)))]
     )
-    assert [(o.no, o.things) for o in order_views.view_order(desk, mine.id).overlaps] == [
+    assert [(o.no, o.things) for o in order_views.view_order(context, mine.id).overlaps] == [
         (theirs.no, ["0113 496 0160"])
     ]
-    order_running.run(desk, mine.id)
-    until_quiet(house)
+    order_running.run(context, mine.id)
+    until_quiet(installation)
     with pytest.raises(NotRunnable, match="already"):
         order_running.run(leila, theirs.id)
-    assert number(desk, OTHER).holder == mine.tasks[0].body.holder
+    assert number(context, OTHER).holder == mine.tasks[0].body.holder
 
 
-def test_a_draft_that_somebody_else_changed_meanwhile_is_not_overwritten(desk):
-    order = two_set_aside(desk)
-    seen = workorders.get(desk, order.id)
-    drafts.move_task(desk, order.id, 1, 0)
+def test_a_draft_that_somebody_else_changed_meanwhile_is_not_overwritten(context):
+    order = two_set_aside(context)
+    seen = workorders.get(context, order.id)
+    drafts.move_task(context, order.id, 1, 0)
     with pytest.raises(ChangedMeanwhile):
-        drafts.change_tasks(desk, seen, [seen.tasks[0].body])
+        drafts.change_tasks(context, seen, [seen.tasks[0].body])
 
 
-def test_going_on_without_a_task_lets_what_came_after_it_run(house, desk):
-    person = newcomer(desk)
-    house.outside.control.set_trunk("leeds-a", up=False)
+def test_going_on_without_a_task_lets_what_came_after_it_run(installation, context):
+    person = newcomer(context)
+    installation.outside.control.set_trunk("leeds-a", up=False)
     order = workorders.draft(
-        desk,
+        context,
         "x",
         [
             t.AssignNumber(number=OTHER, holder=ref(person)),
@@ -231,45 +239,47 @@ def test_going_on_without_a_task_lets_what_came_after_it_run(house, desk):
             t.LabelNumbers(numbers=(OTHER,), label="Ours"),
         ],
     )
-    drafts.add_remedies(desk, order.id)
-    order_running.run(desk, order.id)
-    until_quiet(house, timedelta(minutes=40))
-    failed = order_views.view_order(desk, order.id).order
+    drafts.add_remedies(context, order.id)
+    order_running.run(context, order.id)
+    until_quiet(installation, timedelta(minutes=40))
+    failed = order_views.view_order(context, order.id).order
     assert failed.state is OrderState.FAILED
     position = next(x.position for x in failed.tasks if x.state is TaskState.FAILED)
-    order_running.skip_task(desk, order.id, position)
-    until_quiet(house)
-    done = order_views.view_order(desk, order.id).order
+    order_running.skip_task(context, order.id, position)
+    until_quiet(installation)
+    done = order_views.view_order(context, order.id).order
     assert (done.state, done.tasks[position].state) == (OrderState.DONE, TaskState.LEFT_OUT)
 
 
-def test_a_warning_can_be_made_a_stop_and_back(desk):
-    order = workorders.draft(desk, "x", [t.ReleaseNumber(number=OTHER)])
-    assert order_views.view_order(desk, order.id).runnable
-    check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=True)
-    assert not order_views.view_order(desk, order.id).runnable
-    check_catalogue.raise_rule(desk, "life.can-be-released", to_stop=False)
-    assert order_views.view_order(desk, order.id).runnable
+def test_a_warning_can_be_made_a_stop_and_back(context):
+    order = workorders.draft(context, "x", [t.ReleaseNumber(number=OTHER)])
+    assert order_views.view_order(context, order.id).runnable
+    check_catalogue.raise_rule(context, "life.can-be-released", to_stop=True)
+    assert not order_views.view_order(context, order.id).runnable
+    check_catalogue.raise_rule(context, "life.can-be-released", to_stop=False)
+    assert order_views.view_order(context, order.id).runnable
 
 
-def test_the_nightly_checks_find_what_a_work_order_would_have_stopped(house, desk):
-    check_catalogue.check_everything(desk)
-    known = {r.name: r.stops + r.warnings for r in check_catalogue.catalogue(desk)}
+def test_the_nightly_checks_find_what_a_work_order_would_have_stopped(installation, context):
+    check_catalogue.check_everything(context)
+    known = {r.name: r.stops + r.warnings for r in check_catalogue.catalogue(context)}
     assert known["assignment.on-trunk-list"] == 1
-    holder = number(desk, "+441134960100").holder
-    with desk.writing() as writing:
+    holder = number(context, "+441134960100").holder
+    with context.writing() as writing:
         person = writing.records.the(Person, holder.id)
-        writing.save([changed(Subject.PERSON, person, person.but(rights=()), "person.rights-set")])
-    check_catalogue.check_everything(desk)
-    found, _ = check_catalogue.findings(desk, "assignment.calling-rights")
+        writing.save(
+            [changed(Subject.PERSON, person, person.copy_with(rights=()), "person.rights-set")]
+        )
+    check_catalogue.check_everything(context)
+    found, _ = check_catalogue.findings(context, "assignment.calling-rights")
     assert [f.name for f in found] == ["0113 496 0100", "0113 496 0300"], "both numbers of theirs"
-    mended = check_catalogue.mend(desk, "assignment.calling-rights")
+    mended = check_catalogue.mend(context, "assignment.calling-rights")
     assert [x.body.kind for x in mended.tasks] == ["set_calling_rights"]
 
 
-def test_the_usual_work_becomes_work_orders_that_run(house, desk):
+def test_the_usual_work_becomes_work_orders_that_run(installation, context):
     tasks, title = guided_workflows.plan(
-        desk,
+        context,
         "joiner",
         {
             "name": "Tamsin Quill",
@@ -280,44 +290,44 @@ def test_the_usual_work_becomes_work_orders_that_run(house, desk):
             "number": guided_workflows.FIRST_FREE,
             "prove": "1",
         }
-        | _spot(desk, "canal-museum"),
+        | _spot(context, "canal-museum"),
     )
-    order = workorders.draft(desk, title, tasks)
-    drafts.add_remedies(desk, order.id)
-    order_running.run(desk, order.id)
-    until_quiet(house, timedelta(minutes=40))
-    done = order_views.view_order(desk, order.id).order
+    order = workorders.draft(context, title, tasks)
+    drafts.add_remedies(context, order.id)
+    order_running.run(context, order.id)
+    until_quiet(installation, timedelta(minutes=40))
+    done = order_views.view_order(context, order.id).order
     assert done.state is OrderState.DONE, [(x.body.kind, x.error) for x in done.tasks]
     person = tasks[0].id
-    tasks, title = guided_workflows.plan(desk, "leaver", {"person": person})
-    order = workorders.draft(desk, title, tasks)
-    order_running.run(desk, order.id)
-    until_quiet(house, timedelta(minutes=5))
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
+    tasks, title = guided_workflows.plan(context, "leaver", {"person": person})
+    order = workorders.draft(context, title, tasks)
+    order_running.run(context, order.id)
+    until_quiet(installation, timedelta(minutes=5))
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
     with pytest.raises(NotUnderstood, match="has left already"):
-        guided_workflows.plan(desk, "leaver", {"person": person})
+        guided_workflows.plan(context, "leaver", {"person": person})
 
 
-def _spot(desk, site):
-    return {"spot": next(s.id for s in site_management.spots_of(desk, site) if not s.whole)}
+def _spot(context, site):
+    return {"spot": next(s.id for s in site_management.spots_of(context, site) if not s.whole)}
 
 
-def test_two_people_exchange_their_numbers(house, desk):
-    one, two = number(desk, "+441134960100").holder, number(desk, "+441134960101").holder
+def test_two_people_exchange_their_numbers(installation, context):
+    one, two = number(context, "+441134960100").holder, number(context, "+441134960101").holder
     tasks, title = guided_workflows.plan(
-        desk, "exchange", {"person": one.id, "other": f"person:{two.id}"}
+        context, "exchange", {"person": one.id, "other": f"person:{two.id}"}
     )
-    order = order_running.run_now(desk, title, tasks)
-    until_quiet(house, timedelta(minutes=40))
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    assert (number(desk, "+441134960100").holder, number(desk, "+441134960101").holder) == (
+    order = order_running.run_now(context, title, tasks)
+    until_quiet(installation, timedelta(minutes=40))
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert (number(context, "+441134960100").holder, number(context, "+441134960101").holder) == (
         two,
         one,
     )
-    back = order_running.undo(desk, order.id)
-    until_quiet(house, timedelta(minutes=5))
-    assert [x.error for x in workorders.get(desk, back.id).tasks if x.error] == []
-    assert number(desk, "+441134960100").holder == one
+    back = order_running.undo(context, order.id)
+    until_quiet(installation, timedelta(minutes=5))
+    assert [x.error for x in workorders.get(context, back.id).tasks if x.error] == []
+    assert number(context, "+441134960100").holder == one
 
 
 @pytest.mark.parametrize(
@@ -338,7 +348,7 @@ def test_two_people_exchange_their_numbers(house, desk):
         ("nothing", {}, "template"),
     ],
 )
-def test_what_is_missing_is_named_by_its_field(desk, key, form, field):
+def test_what_is_missing_is_named_by_its_field(context, key, form, field):
     with pytest.raises(NotUnderstood) as raised:
-        guided_workflows.plan(desk, key, form)
+        guided_workflows.plan(context, key, form)
     assert raised.value.field == field

@@ -16,7 +16,7 @@ from sedge.demo.seed import MEMBERS
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.apply_now import add_records, apply_at_once
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import erasure
 from sedge.services.ledger import ledger
 from sedge.services.workorders import workorders
@@ -29,7 +29,7 @@ REF = HolderRef(kind=HolderKind.PERSON, id=KEY)
 
 
 @pytest.fixture
-def gone(house, desk):
+def gone(installation, context):
     """Somebody who came, had a number, was written to and about, and has left."""
     person = Person(
         id=KEY,
@@ -41,20 +41,20 @@ def gone(house, desk):
         extension="417",
         spot="WHF-001-K",
     )
-    add_records(desk, [person], reason=f"{NAME} joins")
-    apply_at_once(desk, [t.AssignNumber(number=NUMBER, holder=REF)], reason="joined")
-    workorders.draft(desk, f"A desk for {NAME}", [t.LabelNumbers(numbers=(NUMBER,), label="x")])
-    with desk.writing() as writing:
+    add_records(context, [person], reason=f"{NAME} joins")
+    apply_at_once(context, [t.AssignNumber(number=NUMBER, holder=REF)], reason="joined")
+    workorders.draft(context, f"A desk for {NAME}", [t.LabelNumbers(numbers=(NUMBER,), label="x")])
+    with context.writing() as writing:
         mail.write(writing, "letter-1", MAIL, Letter("Your number", f"Dear {NAME}"))
-    until_quiet(house)
-    apply_at_once(desk, [t.UnassignNumber(number=NUMBER)], reason=f"{NAME} leaves")
-    apply_at_once(desk, [t.ChangePerson(person=KEY, left=True)], reason="left")
+    until_quiet(installation)
+    apply_at_once(context, [t.UnassignNumber(number=NUMBER)], reason=f"{NAME} leaves")
+    apply_at_once(context, [t.ChangePerson(person=KEY, left=True)], reason="left")
     return KEY
 
 
-def everything_kept(desk):
+def everything_kept(context):
     """Every value of every table, read without our own code."""
-    file = desk.house.settings.data / f"estate-{desk.who.organisation}.sqlite"
+    file = context.installation.settings.data / f"estate-{context.who.organisation}.sqlite"
     with sqlite3.connect(file) as raw:
         names = [n for (n,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
         return {
@@ -64,28 +64,28 @@ def everything_kept(desk):
         }
 
 
-def naming(desk, words):
+def naming(context, words):
     return sorted(
         name
-        for name, rows in everything_kept(desk).items()
+        for name, rows in everything_kept(context).items()
         if any(words.lower() in str(value).lower() for row in rows for value in row)
     )
 
 
-def test_nothing_names_them_any_more(desk, gone):
-    assert {"ledger", "person", "mail", "work_order", "span"} <= set(naming(desk, NAME))
-    done = erasure.erase(desk, gone, f"{NAME} asked for it")
-    assert naming(desk, NAME) == []
-    assert naming(desk, MAIL) == []
+def test_nothing_names_them_any_more(context, gone):
+    assert {"ledger", "person", "mail", "work_order", "span"} <= set(naming(context, NAME))
+    done = erasure.erase(context, gone, f"{NAME} asked for it")
+    assert naming(context, NAME) == []
+    assert naming(context, MAIL) == []
     assert done.person.name == "Erased person"
     assert done.entries >= 5
     assert done.rows >= 3
 
 
-def test_the_ledger_still_holds_and_tells_what_was_erased(desk, gone):
-    erasure.erase(desk, gone, "asked for by letter")
-    assert ledger.verify(desk)[1] is None
-    with desk.reading() as reading:
+def test_the_ledger_still_holds_and_tells_what_was_erased(context, gone):
+    erasure.erase(context, gone, "asked for by letter")
+    assert ledger.verify(context)[1] is None
+    with context.reading() as reading:
         told = [e for e in chain_of.entries(reading.connection).entries if e.action == ERASURE]
     [entry] = told
     assert (entry.actor, entry.reason) == (MEMBERS[0].name, "asked for by letter")
@@ -99,88 +99,90 @@ def test_the_ledger_still_holds_and_tells_what_was_erased(desk, gone):
         "UPDATE ledger SET erased = 0 WHERE sequence = ?",
     ],
 )
-def test_what_is_left_of_an_erased_entry_cannot_be_changed_unseen(desk, gone, tampering):
-    erasure.erase(desk, gone, "asked for by letter")
-    file = desk.house.settings.data / f"estate-{desk.who.organisation}.sqlite"
+def test_what_is_left_of_an_erased_entry_cannot_be_changed_unseen(context, gone, tampering):
+    erasure.erase(context, gone, "asked for by letter")
+    file = context.installation.settings.data / f"estate-{context.who.organisation}.sqlite"
     with sqlite3.connect(file) as raw:
         [sequence] = raw.execute("SELECT min(sequence) FROM ledger WHERE erased").fetchone()
         raw.execute(tampering, [sequence])
-    assert ledger.verify(desk)[1] == sequence
+    assert ledger.verify(context)[1] == sequence
 
 
-def test_an_entry_cannot_be_called_erased_unseen(desk, gone):
-    erasure.erase(desk, gone, "asked for by letter")
-    file = desk.house.settings.data / f"estate-{desk.who.organisation}.sqlite"
+def test_an_entry_cannot_be_called_erased_unseen(context, gone):
+    erasure.erase(context, gone, "asked for by letter")
+    file = context.installation.settings.data / f"estate-{context.who.organisation}.sqlite"
     with sqlite3.connect(file) as raw:
         raw.execute("UPDATE ledger SET erased = 1, title = 'nothing' WHERE sequence = 40")
-    assert ledger.verify(desk)[1] == 40
+    assert ledger.verify(context)[1] == 40
 
 
-def test_it_can_be_done_for_several_people_in_turn(desk, gone):
+def test_it_can_be_done_for_several_people_in_turn(context, gone):
     other = Person(id="person-0418", name=f"{NAME} junior", email="j@x.example", site="wharf-house")
-    add_records(desk, [other.but(left=True)], reason=f"child of {NAME}")
-    erasure.erase(desk, gone, "asked for")
-    erasure.erase(desk, "person-0418", "asked for")
-    assert ledger.verify(desk)[1] is None
-    assert naming(desk, "j@x.example") == []
+    add_records(context, [other.copy_with(left=True)], reason=f"child of {NAME}")
+    erasure.erase(context, gone, "asked for")
+    erasure.erase(context, "person-0418", "asked for")
+    assert ledger.verify(context)[1] is None
+    assert naming(context, "j@x.example") == []
 
 
-def test_whoever_has_a_longer_name_or_address_keeps_them(desk, gone):
+def test_whoever_has_a_longer_name_or_address_keeps_them(context, gone):
     others = [
         Person(id="person-a", name=f"{NAME}worth", email=f"x{MAIL}", site="wharf-house"),
         Person(id="person-b", name="Somebody Else", email=f"{MAIL}.org", site="wharf-house"),
     ]
-    add_records(desk, others, reason="joined")
-    erasure.erase(desk, gone, "asked for")
-    with desk.reading() as reading:
+    add_records(context, others, reason="joined")
+    erasure.erase(context, gone, "asked for")
+    with context.reading() as reading:
         for other in others:
             kept = reading.records.the(Person, other.id)
             assert (kept.name, kept.email) == (other.name, other.email)
-    assert ledger.verify(desk)[1] is None
+    assert ledger.verify(context)[1] is None
 
 
-def test_devices_that_were_taken_away_do_not_hinder(desk, gone):
+def test_devices_that_were_taken_away_do_not_hinder(context, gone):
     phone = Device(id="phone-417", person=gone, kind="desk phone", name="desk phone 417")
-    add_records(desk, [phone])
+    add_records(context, [phone])
     with pytest.raises(NotAllowedNow, match="still has 1 device"):
-        erasure.erase(desk, gone, "asked for")
-    with desk.writing() as writing:
+        erasure.erase(context, gone, "asked for")
+    with context.writing() as writing:
         before = writing.records.the(Device, phone.id)
-        writing.save([changed(Subject.DEVICE, before, before.but(removed=True), "device.removed")])
-    assert erasure.erase(desk, gone, "asked for").person.name == "Erased person"
+        writing.save(
+            [changed(Subject.DEVICE, before, before.copy_with(removed=True), "device.removed")]
+        )
+    assert erasure.erase(context, gone, "asked for").person.name == "Erased person"
 
 
-def test_that_somebody_had_the_number_stays(desk, gone):
-    erasure.erase(desk, gone, "asked for")
-    spans = everything_kept(desk)["span"]
+def test_that_somebody_had_the_number_stays(context, gone):
+    erasure.erase(context, gone, "asked for")
+    spans = everything_kept(context)["span"]
     assert any(KEY in row and "Erased person" in row for row in spans)
 
 
-def test_of_two_with_one_name_the_other_keeps_theirs(desk, gone):
+def test_of_two_with_one_name_the_other_keeps_theirs(context, gone):
     twin = Person(id="person-twin", name=NAME, email="twin@x.example", site="wharf-house")
-    add_records(desk, [twin], reason=f"another {NAME}")
-    assert erasure.view(desk, gone).namesakes == 1
-    erasure.erase(desk, gone, "asked for")
-    with desk.reading() as reading:
+    add_records(context, [twin], reason=f"another {NAME}")
+    assert erasure.view(context, gone).namesakes == 1
+    erasure.erase(context, gone, "asked for")
+    with context.reading() as reading:
         assert reading.records.the(Person, "person-twin").name == NAME
         assert reading.records.the(Person, gone).name == "Erased person"
-    assert naming(desk, MAIL) == []
-    assert ledger.verify(desk)[1] is None
+    assert naming(context, MAIL) == []
+    assert ledger.verify(context)[1] is None
 
 
-def test_who_is_here_or_has_something_is_not_erased(desk, gone):
+def test_who_is_here_or_has_something_is_not_erased(context, gone):
     with pytest.raises(NotAllowedNow, match="has not left"):
-        erasure.erase(desk, "person-ifeoma-okafor", "asked for")
+        erasure.erase(context, "person-ifeoma-okafor", "asked for")
     with pytest.raises(NotUnderstood):
-        erasure.erase(desk, gone, "  ")
-    erasure.erase(desk, gone, "asked for")
+        erasure.erase(context, gone, "  ")
+    erasure.erase(context, gone, "asked for")
     with pytest.raises(NotAllowedNow, match="erased already"):
-        erasure.erase(desk, gone, "asked for")
+        erasure.erase(context, gone, "asked for")
 
 
-def test_only_who_sets_the_rules_may(house, gone):
+def test_only_who_sets_the_rules_may(installation, gone):
     for role in set(AccessRole) - {AccessRole.ADMINISTRATOR}:
         member = next((m for m in MEMBERS if m.role is role), None)
         if member:
             with pytest.raises(Forbidden):
-                erasure.erase(Desk(house, member), gone, "asked for")
+                erasure.erase(Context(installation, member), gone, "asked for")

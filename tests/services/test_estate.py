@@ -49,63 +49,63 @@ ROWS = (
 
 
 @pytest.fixture
-def desk(house):
-    return house.desk(MEMBERS[0])
+def context(installation):
+    return installation.context(MEMBERS[0])
 
 
-def receive(desk, text=ROWS, name="numbers.csv"):
+def receive(context, text=ROWS, name="numbers.csv"):
     return number_files.receive(
-        desk, name, io.BytesIO(text.encode() if isinstance(text, str) else text)
+        context, name, io.BytesIO(text.encode() if isinstance(text, str) else text)
     )
 
 
-def the(desk, e164):
-    with desk.reading() as reading:
+def the(context, e164):
+    with context.reading() as reading:
         return reading.records.find(Number, e164)
 
 
 # ── many at once ──
 
 
-def chosen(desk, *written):
+def chosen(context, *written):
     return bulk_actions.view_choice(
-        desk, bulk_actions.keep_choice(desk, NumberSet.parse(",".join(written)))
+        context, bulk_actions.keep_choice(context, NumberSet.parse(",".join(written)))
     )
 
 
-def test_a_pasted_list_becomes_a_selection_that_knows_what_is_not_ours(desk):
-    found = bulk_actions.pasted(desk, "0113 496 0160\n0113 496 0161, 0113 496 0999 (old)")
-    choice = bulk_actions.view_choice(desk, bulk_actions.keep_choice(desk, found.numbers))
+def test_a_pasted_list_becomes_a_selection_that_knows_what_is_not_ours(context):
+    found = bulk_actions.pasted(context, "0113 496 0160\n0113 496 0161, 0113 496 0999 (old)")
+    choice = bulk_actions.view_choice(context, bulk_actions.keep_choice(context, found.numbers))
     assert (choice.here.written, choice.unknown.written) == ("441134960160-61", "441134960999")
     assert choice.how_many("assign") == 2
     with pytest.raises(NotUnderstood):
-        bulk_actions.pasted(desk, "nothing in here, on 2026-11-25")
+        bulk_actions.pasted(context, "nothing in here, on 2026-11-25")
 
 
-def test_a_long_selection_is_kept_under_a_name(desk):
+def test_a_long_selection_is_kept_under_a_name(context):
     scattered = NumberSet.of(range(441134960000, 441134961000, 2))
-    name = bulk_actions.keep_choice(desk, scattered)
+    name = bulk_actions.keep_choice(context, scattered)
     assert name.startswith("kept-")
-    assert bulk_actions.named(desk, name) == scattered
-    assert bulk_actions.keep_choice(desk, scattered) == name
+    assert bulk_actions.named(context, name) == scattered
+    assert bulk_actions.keep_choice(context, scattered) == name
     with pytest.raises(NotFound):
-        bulk_actions.named(desk, "kept-nothing")
+        bulk_actions.named(context, "kept-nothing")
 
 
-def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
-    until = (desk.now() + timedelta(days=3)).date().isoformat()
+def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(context, installation):
+    until = (context.now() + timedelta(days=3)).date().isoformat()
     tasks, title = bulk_actions.plan(
-        desk,
+        context,
         "reserve",
-        chosen(desk, "441134960160-169"),
+        chosen(context, "441134960160-169"),
         {"for": "school holidays", "until": until},
     )
-    order = order_running.run_now(desk, title, tasks)
-    until_quiet(house)
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.RESERVED}
-    simulation_clock.advance(house, timedelta(days=4))
-    assert {the(desk, f"+44113496016{n}").state for n in range(10)} == {State.AVAILABLE}
+    order = order_running.run_now(context, title, tasks)
+    until_quiet(installation)
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert {the(context, f"+44113496016{n}").state for n in range(10)} == {State.RESERVED}
+    simulation_clock.advance(installation, timedelta(days=4))
+    assert {the(context, f"+44113496016{n}").state for n in range(10)} == {State.AVAILABLE}
 
 
 @pytest.mark.parametrize(
@@ -115,23 +115,25 @@ def test_a_run_is_reserved_by_one_work_order_and_lapses_by_itself(desk, house):
         ("label", {"label": "shop", "add_tags": "Shop, till"}, State.AVAILABLE),
     ],
 )
-def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, form, state):
-    tasks, title = bulk_actions.plan(desk, act, chosen(desk, "441134960160-164"), form)
-    order = order_running.run_now(desk, title, tasks)
-    until_quiet(house)
-    number = the(desk, "+441134960162")
+def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(
+    context, installation, act, form, state
+):
+    tasks, title = bulk_actions.plan(context, act, chosen(context, "441134960160-164"), form)
+    order = order_running.run_now(context, title, tasks)
+    until_quiet(installation)
+    number = the(context, "+441134960162")
     assert number.state is state
     if act == "label":
         assert (number.label, number.tags) == ("shop", ("shop", "till"))
-        assert [r.number.e164 for r in estate.list_numbers(desk, Filter(tag="till")).rows] == [
+        assert [r.number.e164 for r in estate.list_numbers(context, Filter(tag="till")).rows] == [
             f"+44113496016{n}" for n in range(5)
         ]
-    order_running.undo(desk, order.id)
-    until_quiet(house)
+    order_running.undo(context, order.id)
+    until_quiet(installation)
     assert (
-        the(desk, "+441134960162").state,
-        the(desk, "+441134960162").label,
-        the(desk, "+441134960162").tags,
+        the(context, "+441134960162").state,
+        the(context, "+441134960162").label,
+        the(context, "+441134960162").tags,
     ) == (
         State.AVAILABLE,
         "",
@@ -139,133 +141,139 @@ def test_a_run_is_set_aside_or_labelled_and_put_back_by_undo(desk, house, act, f
     )
 
 
-def test_numbers_are_given_one_each_to_people_named_in_any_way(desk):
+def test_numbers_are_given_one_each_to_people_named_in_any_way(context):
     form = {"people": "ifeoma.okafor@lanternfield.example\n101\nAmara Kowalczyk\n"}
-    tasks, _title = bulk_actions.plan(desk, "assign", chosen(desk, "441134960160-165"), form)
+    tasks, _title = bulk_actions.plan(context, "assign", chosen(context, "441134960160-165"), form)
     assert [t.number for t in tasks] == ["+441134960160", "+441134960161", "+441134960162"]
     assert tasks[0].holder.id == "person-ifeoma-okafor"
     with pytest.raises(NotUnderstood, match="Nobody is called"):
-        bulk_actions.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "Nobody Atall"})
+        bulk_actions.plan(
+            context, "assign", chosen(context, "441134960160"), {"people": "Nobody Atall"}
+        )
     with pytest.raises(NotUnderstood, match="2 people are named"):
-        bulk_actions.plan(desk, "assign", chosen(desk, "441134960160"), {"people": "101\n102"})
+        bulk_actions.plan(
+            context, "assign", chosen(context, "441134960160"), {"people": "101\n102"}
+        )
 
 
-def test_only_those_whose_state_allows_it_are_changed_when_so_asked(desk):
+def test_only_those_whose_state_allows_it_are_changed_when_so_asked(context):
     tasks, _ = bulk_actions.plan(
-        desk, "reserve", chosen(desk, "441134960140-169"), {"only_fitting": "1"}
+        context, "reserve", chosen(context, "441134960140-169"), {"only_fitting": "1"}
     )
-    assert {the(desk, t.number).state for t in tasks} == {State.AVAILABLE}
+    assert {the(context, t.number).state for t in tasks} == {State.AVAILABLE}
     with pytest.raises(NotUnderstood, match="Say why"):
-        bulk_actions.plan(desk, "end-rest", chosen(desk, "441134960128"), {"asks": "reason"})
+        bulk_actions.plan(context, "end-rest", chosen(context, "441134960128"), {"asks": "reason"})
     with pytest.raises(NotFound):
-        bulk_actions.plan(desk, "explode", chosen(desk, "441134960160"), {})
+        bulk_actions.plan(context, "explode", chosen(context, "441134960160"), {})
 
 
 # ── any past day ──
 
 
-def test_card_map_and_list_agree_on_any_past_day(desk):
+def test_card_map_and_list_agree_on_any_past_day(context):
     for days in (30, 200, 400):
-        at = desk.now() - timedelta(days=days)
-        rows = estate.list_numbers(desk, Filter(), limit=1000, at=at).rows
-        blocks, following = estate.blocks(desk, Filter(), at=at)
+        at = context.now() - timedelta(days=days)
+        rows = estate.list_numbers(context, Filter(), limit=1000, at=at).rows
+        blocks, following = estate.blocks(context, Filter(), at=at)
         cells = {c.number: (c.state, c.holder_name) for b in blocks for c in b.cells}
         assert following == ""
         assert {int(r.number.e164): (r.number.state, r.holder_name) for r in rows} == cells
         assert sum(
-            estate.list_numbers(desk, Filter(), at=at).counts.values["state"].values()
+            estate.list_numbers(context, Filter(), at=at).counts.values["state"].values()
         ) == len(rows)
         for row in rows[::40]:
-            card = numbers.card(desk, row.number.e164, at)
+            card = numbers.card(context, row.number.e164, at)
             assert (card.number.state, card.holder_name) == (row.number.state, row.holder_name)
 
 
-def test_differences_are_what_the_ledger_has_between_two_days(house, desk):
-    until_quiet(house, timedelta(minutes=1))  # past what is lived at the last moment
-    one, other = desk.now() - timedelta(days=60), desk.now()
-    found = estate.differences(desk, one, other)
+def test_differences_are_what_the_ledger_has_between_two_days(installation, context):
+    until_quiet(installation, timedelta(minutes=1))  # past what is lived at the last moment
+    one, other = context.now() - timedelta(days=60), context.now()
+    found = estate.differences(context, one, other)
     assert found.rows
     for row in found.rows:
         before, after = (
-            numbers.card(desk, f"+{row.number}", at) if was else None
+            numbers.card(context, f"+{row.number}", at) if was else None
             for at, was in ((one, row.before), (other, row.after))
         )
         assert (before.number.state if before else None) == (
             row.before.state if row.before else None
         )
         assert (after.number.state if after else None) == (row.after.state if row.after else None)
-    assert estate.differences(desk, other - timedelta(seconds=1), other).rows == []
+    assert estate.differences(context, other - timedelta(seconds=1), other).rows == []
 
 
 # ── figures, views, Today ──
 
 
-def test_figures_follow_from_their_months_and_counts(desk):
-    for figure in capacity_forecast.of_site(desk, "wharf-house"):
+def test_figures_follow_from_their_months_and_counts(context):
+    for figure in capacity_forecast.of_site(context, "wharf-house"):
         assert sum(m.net for m in figure.months) / 6 == pytest.approx(
             figure.exhaustion.monthly_demand
         )
         assert figure.total == sum(figure.by_state.values())
         assert figure.advice.available == figure.by_state[State.AVAILABLE]
-    assert [f.site.id for f in capacity_forecast.growing(desk)]
+    assert [f.site.id for f in capacity_forecast.growing(context)]
     with pytest.raises(NotFound):
-        capacity_forecast.of_site(desk, "moon")
+        capacity_forecast.of_site(context, "moon")
 
 
-def test_numbers_taken_over_are_no_demand(desk, house):
+def test_numbers_taken_over_are_no_demand(context, installation):
     before = {
         f.capacity: f.exhaustion.monthly_demand
-        for f in capacity_forecast.of_site(desk, "wharf-house")
+        for f in capacity_forecast.of_site(context, "wharf-house")
     }
     rows = "".join(
         f"0113 496 04{n:02d};in use;Wharf House;Ifeoma Okafor;Fellgate Voice;;0,80\n"
         for n in range(40)
     )
-    file = receive(desk, HEADER + rows)
-    number_files.begin(desk, file.id)
-    until_quiet(house)
-    assert number_files.get(desk, file.id).done.new == 40
+    file = receive(context, HEADER + rows)
+    number_files.begin(context, file.id)
+    until_quiet(installation)
+    assert number_files.get(context, file.id).done.new == 40
     assert {
         f.capacity: f.exhaustion.monthly_demand
-        for f in capacity_forecast.of_site(desk, "wharf-house")
+        for f in capacity_forecast.of_site(context, "wharf-house")
     } == before
 
 
-def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(desk, house):
-    kept = saved_views.save(desk, "Shop", "view=list&tag=shop")
-    assert saved_views.save(desk, "Shop", "view=list&tag=till").id != kept.id
-    assert [(v.name, v.query) for v in saved_views.list_views(desk)] == [
+def test_a_view_is_kept_for_everybody_and_its_name_is_its_owners(context, installation):
+    kept = saved_views.save(context, "Shop", "view=list&tag=shop")
+    assert saved_views.save(context, "Shop", "view=list&tag=till").id != kept.id
+    assert [(v.name, v.query) for v in saved_views.list_views(context)] == [
         ("Shop", "view=list&tag=till")
     ]
     with pytest.raises(NotAllowedNow):
-        saved_views.save(house.desk(MEMBERS[1]), "Shop", "view=list")
+        saved_views.save(installation.context(MEMBERS[1]), "Shop", "view=list")
     with pytest.raises(NotUnderstood):
-        saved_views.save(desk, " ", "view=list")
-    saved_views.forget(desk, saved_views.list_views(desk)[0].id)
+        saved_views.save(context, " ", "view=list")
+    saved_views.forget(context, saved_views.list_views(context)[0].id)
     with pytest.raises(NotFound):
-        saved_views.forget(desk, kept.id)
+        saved_views.forget(context, kept.id)
 
 
-def test_today_names_what_is_wrong_with_numbers_and_where_to_mend_it(desk):
-    with desk.writing() as writing:
+def test_today_names_what_is_wrong_with_numbers_and_where_to_mend_it(context):
+    with context.writing() as writing:
         from sedge.core.changes import changed
         from sedge.core.records import Subject
 
         person = writing.records.the(Person, "person-ifeoma-okafor")
         number = writing.records.the(Number, "+441134960160")
-        ends = desk.now() + timedelta(days=2)
+        ends = context.now() + timedelta(days=2)
         writing.save(
             [
-                changed(Subject.PERSON, person, person.but(left=True), "person.changed"),
+                changed(Subject.PERSON, person, person.copy_with(left=True), "person.changed"),
                 changed(
                     Subject.NUMBER,
                     number,
-                    number.but(state=State.RESERVED, state_until=ends, state_reason="the fair"),
+                    number.copy_with(
+                        state=State.RESERVED, state_until=ends, state_reason="the fair"
+                    ),
                     "number.reserved",
                 ),
             ]
         )
-    lines = {line.what.split(" ", 1)[1]: line for line in today.todo(desk)}
+    lines = {line.what.split(" ", 1)[1]: line for line in today.todo(context)}
     assert "act=unassign" in next(
         line.href for what, line in lines.items() if "who have left" in what
     )
@@ -275,84 +283,84 @@ def test_today_names_what_is_wrong_with_numbers_and_where_to_mend_it(desk):
 # ── files ──
 
 
-def test_a_file_is_looked_through_before_anything_changes(desk):
-    file = receive(desk)
+def test_a_file_is_looked_through_before_anything_changes(context):
+    file = receive(context)
     assert (file.report.new, file.report.bad, file.report.differs) == (3, 4, 1)
     assert [why.split(":")[0][:30] for _, _, why in file.report.faults][:1] == [
         "the same number as in line 4"[:30]
     ]
-    assert the(desk, "+441134960400") is None
-    bad = b"".join(number_files.faults_of(desk, file.id)).decode("utf-8-sig").splitlines()
+    assert the(context, "+441134960400") is None
+    bad = b"".join(number_files.faults_of(context, file.id)).decode("utf-8-sig").splitlines()
     assert len(bad) == 5
     assert bad[0].endswith("line,why not")
 
 
-def test_a_file_is_brought_in_by_a_work_order_and_again_changes_nothing(desk, house):
-    file = receive(desk)
-    order = number_files.begin(desk, file.id)
-    assert number_files.begin(desk, file.id).id == order.id
-    until_quiet(house)
-    done = number_files.get(desk, file.id)
-    assert (done.state, done.done.new, order_views.view_order(desk, order.id).order.state) == (
+def test_a_file_is_brought_in_by_a_work_order_and_again_changes_nothing(context, installation):
+    file = receive(context)
+    order = number_files.begin(context, file.id)
+    assert number_files.begin(context, file.id).id == order.id
+    until_quiet(installation)
+    done = number_files.get(context, file.id)
+    assert (done.state, done.done.new, order_views.view_order(context, order.id).order.state) == (
         "done",
         3,
         OrderState.DONE,
     )
-    held = the(desk, "+441134960401")
+    held = the(context, "+441134960401")
     assert (held.holder.id, held.label, held.assignment.role) == (
         "person-ifeoma-okafor",
         "second desk",
         "extra",
     )
-    again = receive(desk, "\n".join(ROWS.splitlines()[:4]))
+    again = receive(context, "\n".join(ROWS.splitlines()[:4]))
     assert (again.report.new, again.report.same, again.report.changed) == (0, 3, 0)
     with pytest.raises(NotAllowedNow):
-        number_files.begin(desk, again.id)
+        number_files.begin(context, again.id)
 
 
-def test_small_facts_of_known_numbers_are_taken_over(desk, house):
+def test_small_facts_of_known_numbers_are_taken_over(context, installation):
     text = 'number,label,tags,known as Assets\n0113 496 0160,till 4,"shop, till",A-17\n'
-    file = receive(desk, text)
-    file = number_files.settle_columns(desk, file.id, file.mapping, {"site": "Wharf House"})
+    file = receive(context, text)
+    file = number_files.settle_columns(context, file.id, file.mapping, {"site": "Wharf House"})
     assert (file.report.changed, file.report.bad) == (1, 0)
-    number_files.begin(desk, file.id)
-    until_quiet(house)
-    number = the(desk, "+441134960160")
+    number_files.begin(context, file.id)
+    until_quiet(installation)
+    number = the(context, "+441134960160")
     assert (number.label, number.tags, number.known_as) == (
         "till 4",
         ("shop", "till"),
         {"assets": "A-17"},
     )
-    assert [hit for _, rows in numbers.find(desk, "A-17").groups for hit in rows][0][
+    assert [hit for _, rows in numbers.find(context, "A-17").groups for hit in rows][0][
         3
     ] == "+441134960160"
 
 
-def test_columns_are_said_once_and_remembered(desk):
-    file = receive(desk, "A;B\n0113 496 0400;Wharf House\n")
+def test_columns_are_said_once_and_remembered(context):
+    file = receive(context, "A;B\n0113 496 0400;Wharf House\n")
     assert (file.state, file.mapping) == ("new", {})
     with pytest.raises(NotUnderstood):
-        number_files.settle_columns(desk, file.id, {"site": 1}, {})
+        number_files.settle_columns(context, file.id, {"site": 1}, {})
     file = number_files.settle_columns(
-        desk, file.id, {"number": 0, "site": 1}, {"account": "Fellgate Voice, Leeds"}
+        context, file.id, {"number": 0, "site": 1}, {"account": "Fellgate Voice, Leeds"}
     )
     assert file.report.new == 1
-    assert receive(desk, "A;B\n0113 496 0404;Canal Museum\n").report.new == 1
+    assert receive(context, "A;B\n0113 496 0404;Canal Museum\n").report.new == 1
 
 
-def test_a_spreadsheet_and_a_broken_file(desk):
+def test_a_spreadsheet_and_a_broken_file(context):
     book = openpyxl.Workbook()
     book.active.append(["Number", "Site"])
     book.active.append([441134960400, "Wharf House"])
     out = io.BytesIO()
     book.save(out)
-    assert receive(desk, out.getvalue(), "numbers.xlsx").report.new == 1
+    assert receive(context, out.getvalue(), "numbers.xlsx").report.new == 1
     for data in (b"", b"PK\x03\x04nonsense", b"\x00\x01\x02"):
         with pytest.raises(NotUnderstood):
-            receive(desk, data)
+            receive(context, data)
 
 
-def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
+def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(context, installation):
     """The dry run in slices by the runner; bringing in taken up by another process where it had
     come to."""
     numbers_ = (
@@ -362,42 +370,42 @@ def test_a_large_file_goes_on_by_itself_and_can_be_broken_off(desk, house):
     )
     numbers_ += [f"+44141496{n:04d}" for n in range(900)]
     file = receive(
-        desk,
+        context,
         "number,site,carrier\n" + "".join(f"{n},Wharf House,Fellgate Voice\n" for n in numbers_),
     )
     assert file.state == "reading"
-    while number_files.get(desk, file.id).state == "reading":
-        runner.tick(house)
-    assert number_files.get(desk, file.id).report.new == 3500
-    order = number_files.begin(desk, file.id)
+    while number_files.get(context, file.id).state == "reading":
+        runner.tick(installation)
+    assert number_files.get(context, file.id).report.new == 3500
+    order = number_files.begin(context, file.id)
     number_files.bring_in_more(
-        desk, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3
+        context, file.id, work_order=order.id, reason="", seconds=0, chunk_rows=500, chunks=3
     )
-    assert number_files.get(desk, file.id).done.rows == 1500
-    house.process.under_way(
+    assert number_files.get(context, file.id).done.rows == 1500
+    installation.process.under_way(
         number_files.BRINGING
     ).clear()  # the process has died: nothing but the database is left
-    until_quiet(house)
-    assert number_files.get(desk, file.id).done.rows == 3500
-    assert estate.counts_of(desk, Filter()).total == 3780
+    until_quiet(installation)
+    assert number_files.get(context, file.id).done.rows == 3500
+    assert estate.counts_of(context, Filter()).total == 3780
 
 
-def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_same(desk):
-    numbers.edit_facts(desk, "+441134960160", label="=1+1", tags="-x", note="+ it is")
+def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_same(context):
+    numbers.edit_facts(context, "+441134960160", label="=1+1", tags="-x", note="+ it is")
     wanted = Filter(site="wharf-house")
     shown = columns.chosen(
-        "number,e164,state,holder,site,label,price,tags,cost_centre,note,carrier", desk.who.role
+        "number,e164,state,holder,site,label,price,tags,cost_centre,note,carrier", context.who.role
     )
-    text = b"".join(number_export.numbers(desk, "csv", wanted, shown))
-    total = estate.counts_of(desk, wanted).total
+    text = b"".join(number_export.numbers(context, "csv", wanted, shown))
+    total = estate.counts_of(context, wanted).total
     assert len(text.decode("utf-8-sig").splitlines()) == total + 1
-    rows = json.loads(b"".join(number_export.numbers(desk, "json", wanted, shown)))
+    rows = json.loads(b"".join(number_export.numbers(context, "json", wanted, shown)))
     assert len(rows) == total
     book = openpyxl.load_workbook(
-        io.BytesIO(b"".join(number_export.numbers(desk, "xlsx", wanted, shown)))
+        io.BytesIO(b"".join(number_export.numbers(context, "xlsx", wanted, shown)))
     )
     assert book.active.max_row == total + 1
-    back = receive(desk, text)
+    back = receive(context, text)
     assert (back.report.new, back.report.changed, back.report.bad, back.report.faults) == (
         0,
         0,
@@ -406,18 +414,18 @@ def test_what_is_shown_leaves_as_csv_spreadsheet_and_json_and_comes_back_the_sam
     )
     assert back.report.same == total
     with pytest.raises(NotUnderstood):
-        number_export.numbers(desk, "pdf", wanted, shown)
+        number_export.numbers(context, "pdf", wanted, shown)
 
 
 # ── taking over ──
 
 
-def test_the_untidy_files_become_one_work_order(desk, house):
+def test_the_untidy_files_become_one_work_order(context, installation):
     """Sittings are kept; words are settled once for all rows; what is still open is left out;
     people come before their numbers."""
-    one = take_over.begin_with_untidy_files(desk)
+    one = take_over.begin_with_untidy_files(context)
     assert sum(f.rows for f in one.files) == 1200
-    first = take_over.view_sitting(desk, one.id).sheet
+    first = take_over.view_sitting(context, one.id).sheet
     assert {q.ask for q in first.questions} >= {
         Ask.SITE,
         Ask.SPOT,
@@ -428,21 +436,21 @@ def test_the_untidy_files_become_one_work_order(desk, house):
         Ask.LICENCE,
     }
     with pytest.raises(NotAllowedNow):
-        take_over.make_order(desk, one.id)
+        take_over.make_order(context, one.id)
     for question in first.questions:
         if question.is_word:
             take_over.settle_word(
-                desk, one.id, question.ask.value, question.word, question.choices[0][0]
+                context, one.id, question.ask.value, question.word, question.choices[0][0]
             )
-    second = take_over.view_sitting(desk, one.id).sheet
+    second = take_over.view_sitting(context, one.id).sheet
     assert not any(q.is_word for q in second.questions)
     assert len(second.numbers) > len(first.numbers) > 200
-    while take_over.view_sitting(desk, one.id).sheet.questions:
-        take_over.leave_open_ones(desk, one.id)
-    order = take_over.make_order(desk, one.id)
-    assert take_over.make_order(desk, one.id).id == order.id
+    while take_over.view_sitting(context, one.id).sheet.questions:
+        take_over.leave_open_ones(context, one.id)
+    order = take_over.make_order(context, one.id)
+    assert take_over.make_order(context, one.id).id == order.id
     kinds = [x.body.kind for x in order.tasks]
-    assert kinds.count("adopt_number") == len(take_over.view_sitting(desk, one.id).sheet.numbers)
+    assert kinds.count("adopt_number") == len(take_over.view_sitting(context, one.id).sheet.numbers)
     added = {x.body.id: x.position for x in order.tasks if x.body.kind == "add_person"}
     for stored in order.tasks:
         if (
@@ -452,80 +460,84 @@ def test_the_untidy_files_become_one_work_order(desk, house):
         ):
             assert added[stored.body.holder.id] in stored.after
     with pytest.raises(NotAllowedNow):
-        take_over.settle_word(desk, one.id, "site", "x", "y")
+        take_over.settle_word(context, one.id, "site", "x", "y")
 
 
-def test_a_small_take_over_runs_to_the_end(desk, house):
-    one = take_over.begin(desk, "Corner shop")
+def test_a_small_take_over_runs_to_the_end(context, installation):
+    one = take_over.begin(context, "Corner shop")
     text = (
         "Name,Mail,Phone,Location,Place\nCy Vale,cy.vale@old.example,0113 496 0700,Wharf"
         ' House,"ground floor, reception"\n,,0113 496 0701,WHF,\n'
     )
-    take_over.add_file(desk, one.id, "shop.csv", io.BytesIO(text.encode()))
-    assert take_over.view_sitting(desk, one.id).sheet.questions == []
-    order = take_over.make_order(desk, one.id)
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    number, free = the(desk, "+441134960700"), the(desk, "+441134960701")
+    take_over.add_file(context, one.id, "shop.csv", io.BytesIO(text.encode()))
+    assert take_over.view_sitting(context, one.id).sheet.questions == []
+    order = take_over.make_order(context, one.id)
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    number, free = the(context, "+441134960700"), the(context, "+441134960701")
     assert (number.state, number.holder.id, number.assignment.role, free.state) == (
         State.ASSIGNED,
         "person-cy-vale",
         "main",
         State.AVAILABLE,
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         person = reading.records.the(Person, "person-cy-vale")
     assert (person.name, person.spot) == ("Cy Vale", number.spot)
-    order_running.undo(desk, order.id)
-    until_quiet(house)
-    assert the(desk, "+441134960700").state is State.CLOSED
-    assert estate.list_numbers(desk, Filter(search=numbers.meant(desk, "0113 496 0700"))).rows == []
-    with desk.reading() as reading:
+    order_running.undo(context, order.id)
+    until_quiet(installation)
+    assert the(context, "+441134960700").state is State.CLOSED
+    assert (
+        estate.list_numbers(context, Filter(search=numbers.meant(context, "0113 496 0700"))).rows
+        == []
+    )
+    with context.reading() as reading:
         assert reading.records.the(Person, "person-cy-vale").left
 
 
 # ── other systems ──
 
 
-def test_ids_of_other_systems_are_noted_found_and_forgotten(desk):
-    external_ids.note(desk, "number", "0113 496 0100", "Assets", "A-100")
-    external_ids.note(desk, "site", "WHF", "Assets", "S-1")
-    external_ids.note(desk, "area", "Leeds", "Billing", "LS")
-    external_ids.note(desk, "spot", "whf-001-k", "Alarms", "P7")
-    assert [(k.kind, k.name, k.value) for k in external_ids.list_ids(desk)] == [
+def test_ids_of_other_systems_are_noted_found_and_forgotten(context):
+    external_ids.note(context, "number", "0113 496 0100", "Assets", "A-100")
+    external_ids.note(context, "site", "WHF", "Assets", "S-1")
+    external_ids.note(context, "area", "Leeds", "Billing", "LS")
+    external_ids.note(context, "spot", "whf-001-k", "Alarms", "P7")
+    assert [(k.kind, k.name, k.value) for k in external_ids.list_ids(context)] == [
         ("spot", "ground floor, reception", "P7"),
         ("number", "0113 496 0100", "A-100"),
         ("site", "Wharf House", "S-1"),
         ("area", "Leeds", "LS"),
     ]
-    assert external_ids.list_ids(desk, find="a-1", system="Assets")[0].ref == "+441134960100"
-    assert "S-1" in b"".join(external_ids.exported(desk)).decode()
-    found = {heading: rows[0][3] for heading, rows in numbers.find(desk, "S-1").groups}
+    assert external_ids.list_ids(context, find="a-1", system="Assets")[0].ref == "+441134960100"
+    assert "S-1" in b"".join(external_ids.exported(context)).decode()
+    found = {heading: rows[0][3] for heading, rows in numbers.find(context, "S-1").groups}
     assert found["Sites"] == "wharf-house"
-    external_ids.note(desk, "site", "WHF", "Assets", "")
-    assert external_ids.list_ids(desk, kind="site") == []
+    external_ids.note(context, "site", "WHF", "Assets", "")
+    assert external_ids.list_ids(context, kind="site") == []
     for kind, which in (("lamp", "x"), ("site", "moon"), ("area", "moon"), ("number", "x")):
         with pytest.raises((NotUnderstood, NotFound)):
-            external_ids.note(desk, kind, which, "Assets", "1")
+            external_ids.note(context, kind, which, "Assets", "1")
 
 
-def test_the_finder_knows_extensions_tags_spots_and_work_orders(desk):
+def test_the_finder_knows_extensions_tags_spots_and_work_orders(context):
     def headings(text):
         return {
-            heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups
+            heading: [row[0] for row in rows]
+            for heading, rows in numbers.find(context, text).groups
         }
 
     assert any("extension 142" in one for one in headings("142")["People"])
     assert "Several numbers" in headings("0113 496 0142, 0113 496 0150 and 0113 496 0999")
-    numbers.edit_facts(desk, "+441134960160", tags="Lifts, alarm")
+    numbers.edit_facts(context, "+441134960160", tags="Lifts, alarm")
     assert headings("lifts")["Tags"] == ["lifts"]
     assert headings("reception")["Emergency spots"]
     assert set(headings("Reserve 0113")) <= {"Work orders", "Numbers"}
 
 
-def test_tags_are_counted_among_what_the_other_filters_leave(desk):
-    with desk.writing() as writing:
+def test_tags_are_counted_among_what_the_other_filters_leave(context):
+    with context.writing() as writing:
         records = {
             n.e164: n
             for n in writing.records.where(
@@ -533,20 +545,21 @@ def test_tags_are_counted_among_what_the_other_filters_leave(desk):
             )
         }
         tagged = [
-            changed(Subject.NUMBER, n, n.but(tags=("lift",)), "number.labelled")
+            changed(Subject.NUMBER, n, n.copy_with(tags=("lift",)), "number.labelled")
             for n in records.values()
         ]
         writing.save(tagged)
-    assert dict(estate.tags(desk, Filter()))["lift"] == 3
+    assert dict(estate.tags(context, Filter()))["lift"] == 3
     assert (
-        dict(estate.tags(desk, Filter(site="wharf-house", tag="nothing of the kind")))["lift"] == 2
+        dict(estate.tags(context, Filter(site="wharf-house", tag="nothing of the kind")))["lift"]
+        == 2
     )
-    search = numbers.meant(desk, "*0260")
-    assert dict(estate.tags(desk, Filter(search=search)))["lift"] == 1
+    search = numbers.meant(context, "*0260")
+    assert dict(estate.tags(context, Filter(search=search)))["lift"] == 1
 
 
 @pytest.mark.parametrize("left", [0.4, 0.999, 1])
-def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left):
+def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(context, left):
     """What the dry run kept is a help; the file is what counts."""
     from sedge.services.imports import file_rows
 
@@ -554,14 +567,14 @@ def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left
         f"+44113{5000000 + n},available,Wharf House,Fellgate Voice,0.80\n" for n in range(12_000)
     )
     file = number_files.receive(
-        desk, "large.csv", io.BytesIO(b"Number,State,Site,Carrier,A month\n" + rows.encode())
+        context, "large.csv", io.BytesIO(b"Number,State,Site,Carrier,A month\n" + rows.encode())
     )
     while file.state is FileState.READING:
-        file = number_files.read_on(desk, file)
-    kept = file_rows.kept_of(desk, file)
+        file = number_files.read_on(context, file)
+    kept = file_rows.kept_of(context, file)
     kept.write_bytes(kept.read_bytes()[: int(kept.stat().st_size * left)])
     while file.state is not FileState.DONE:
-        file = number_files.bring_in_more(desk, file.id, work_order="wo", reason="")
+        file = number_files.bring_in_more(context, file.id, work_order="wo", reason="")
     assert (file.report.rows, file.done.rows, file.done.new) == (12_000, 12_000, file.report.new)
     assert file.done.new > 0
     assert not kept.exists()
@@ -570,38 +583,38 @@ def test_kept_rows_that_were_cut_off_are_not_taken_for_the_whole_file(desk, left
 # ── as it stood ──
 
 
-def test_what_stood_on_a_day_is_counted_by_the_same_filters_as_its_rows(desk):
-    then = desk.now() - timedelta(days=200)
-    whole = estate.list_numbers(desk, Filter(), at=then, limit=500)
+def test_what_stood_on_a_day_is_counted_by_the_same_filters_as_its_rows(context):
+    then = context.now() - timedelta(days=200)
+    whole = estate.list_numbers(context, Filter(), at=then, limit=500)
     assert len(whole.rows) == whole.counts.total == whole.counts.of > 100
     holder = next(row.number.holder for row in whole.rows if row.number.holder)
     narrowed = (
         Filter(state="aging"),
         Filter(site="wharf-house", holder_kind="person"),
         Filter(holder=holder),
-        Filter(search=numbers.meant(desk, "*0142")),
+        Filter(search=numbers.meant(context, "*0142")),
     )
     for wanted in narrowed:
-        found = estate.list_numbers(desk, wanted, at=then, limit=500)
+        found = estate.list_numbers(context, wanted, at=then, limit=500)
         assert 0 < len(found.rows) == found.counts.total < whole.counts.total == found.counts.of
-        assert estate.counts_of(desk, wanted, then) == found.counts
+        assert estate.counts_of(context, wanted, then) == found.counts
 
 
-def test_what_comes_later_on_the_same_day_is_not_counted(house, desk):
-    number, then = "+441134960160", desk.now()
-    house.clock.advance(timedelta(minutes=5))
-    apply_at_once(desk, [t.SetAside(number=number, reason="test line")])
+def test_what_comes_later_on_the_same_day_is_not_counted(installation, context):
+    number, then = "+441134960160", context.now()
+    installation.clock.advance(timedelta(minutes=5))
+    apply_at_once(context, [t.SetAside(number=number, reason="test line")])
     before, after = (
-        estate.counts_of(desk, Filter(), at).values["state"]["administrative"]
-        for at in (then, desk.now())
+        estate.counts_of(context, Filter(), at).values["state"]["administrative"]
+        for at in (then, context.now())
     )
     assert (before, after) == (before, before + 1)
-    assert len(estate.list_numbers(desk, Filter(state="administrative"), at=then).rows) == before
+    assert len(estate.list_numbers(context, Filter(state="administrative"), at=then).rows) == before
 
 
 @pytest.mark.parametrize(
     "wanted", [Filter(kind="mobile"), Filter(tag="lift"), Filter(attention=True)]
 )
-def test_a_filter_that_the_past_cannot_answer_is_named_and_not_passed_over(desk, wanted):
+def test_a_filter_that_the_past_cannot_answer_is_named_and_not_passed_over(context, wanted):
     with pytest.raises(NotUnderstood, match="Take that filter off"):
-        estate.list_numbers(desk, wanted, at=desk.now() - timedelta(days=200))
+        estate.list_numbers(context, wanted, at=context.now() - timedelta(days=200))

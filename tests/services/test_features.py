@@ -20,22 +20,24 @@ from tests.conftest import SILENT, until_quiet
 FREE, IN_USE = "+441134960150", "+441134960101"
 
 
-def number(desk, e164=FREE):
-    with desk.reading() as reading:
+def number(context, e164=FREE):
+    with context.reading() as reading:
         return reading.records.the(Number, e164)
 
 
-def switched(house, desk, *tasks):
-    order = order_running.run_now(desk, "Features", list(tasks))
-    until_quiet(house, timedelta(seconds=30))
-    return order_views.view_order(desk, order.id).order
+def switched(installation, context, *tasks):
+    order = order_running.run_now(context, "Features", list(tasks))
+    until_quiet(installation, timedelta(seconds=30))
+    return order_views.view_order(context, order.id).order
 
 
-def test_switching_on_says_from_when_it_works_and_costs_from_then_on(house, desk):
-    before = number(desk)
-    order = switched(house, desk, t.SetFeature(number=FREE, feature="inbound name lookup"))
+def test_switching_on_says_from_when_it_works_and_costs_from_then_on(installation, context):
+    before = number(context)
+    order = switched(
+        installation, context, t.SetFeature(number=FREE, feature="inbound name lookup")
+    )
     assert order.state is OrderState.DONE
-    after = number(desk)
+    after = number(context)
     assert after.features == ("inbound name lookup",)
     assert after.monthly == before.monthly + money("0.10", "GBP")
     works_from = after.features_from["inbound name lookup"]
@@ -43,25 +45,25 @@ def test_switching_on_says_from_when_it_works_and_costs_from_then_on(house, desk
     assert order.tasks[0].works_from == works_from
 
 
-def test_undo_switches_it_off_at_the_carrier_too(house, desk):
-    before = number(desk)
-    order = switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
-    back = order_running.undo(desk, order.id)
-    until_quiet(house, timedelta(seconds=30))
-    assert order_views.view_order(desk, back.id).order.state is OrderState.DONE
-    assert number(desk).but(version=0) == before.but(version=0)
+def test_undo_switches_it_off_at_the_carrier_too(installation, context):
+    before = number(context)
+    order = switched(installation, context, t.SetFeature(number=FREE, feature="fax"))
+    back = order_running.undo(context, order.id)
+    until_quiet(installation, timedelta(seconds=30))
+    assert order_views.view_order(context, back.id).order.state is OrderState.DONE
+    assert number(context).copy_with(version=0) == before.copy_with(version=0)
     assert (
-        house.outside.carrier("fellgate")
+        installation.outside.carrier("fellgate")
         .with_key("key-of-fellgate-main")
         .set_feature(FREE, "fax", on=False)
         is None
     )
 
 
-def test_a_refusal_keeps_the_number_as_it_was_and_says_the_carriers_reason(house, desk):
-    tens = {n: number(desk, f"+4411349601{n}0") for n in range(10)}
+def test_a_refusal_keeps_the_number_as_it_was_and_says_the_carriers_reason(installation, context):
+    tens = {n: number(context, f"+4411349601{n}0") for n in range(10)}
     orders = {
-        n: switched(house, desk, t.SetFeature(number=x.e164, feature="texts"))
+        n: switched(installation, context, t.SetFeature(number=x.e164, feature="texts"))
         for n, x in tens.items()
     }
     failed = {n: order for n, order in orders.items() if order.state is OrderState.FAILED}
@@ -71,26 +73,28 @@ def test_a_refusal_keeps_the_number_as_it_was_and_says_the_carriers_reason(house
         assert order.tasks[0].error.startswith(
             "Fellgate Voice does not switch texts on for 0113 496"
         )
-        assert number(desk, tens[n].e164) == tens[n]
+        assert number(context, tens[n].e164) == tens[n]
 
 
 @pytest.mark.parametrize("kind", [SILENT, "error", "slow"])
-def test_a_fault_at_the_carrier_ends_in_one_switch(house, desk, kind):
-    house.outside.control.order_fault({"service": "fellgate", "fault": kind, "count": 1})
-    order = switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
+def test_a_fault_at_the_carrier_ends_in_one_switch(installation, context, kind):
+    installation.outside.control.order_fault({"service": "fellgate", "fault": kind, "count": 1})
+    order = switched(installation, context, t.SetFeature(number=FREE, feature="fax"))
     assert order.state is OrderState.DONE
-    assert number(desk).features == ("fax",)
+    assert number(context).features == ("fax",)
 
 
-def test_a_run_is_switched_in_one_work_order_and_those_that_have_it_are_passed_over(house, desk):
-    switched(house, desk, t.SetFeature(number=FREE, feature="fax"))
-    choice = bulk_actions.view_choice(desk, "441134960150-441134960154")
-    assert "fax" in bulk_actions.features_of(desk, choice)
-    tasks, title = bulk_actions.plan(desk, "feature", choice, {"feature": "fax", "switch": "on"})
+def test_a_run_is_switched_in_one_work_order_and_those_that_have_it_are_passed_over(
+    installation, context
+):
+    switched(installation, context, t.SetFeature(number=FREE, feature="fax"))
+    choice = bulk_actions.view_choice(context, "441134960150-441134960154")
+    assert "fax" in bulk_actions.features_of(context, choice)
+    tasks, title = bulk_actions.plan(context, "feature", choice, {"feature": "fax", "switch": "on"})
     assert [x.number[-2:] for x in tasks] == ["51", "52", "53", "54"]
     assert title == "Switch fax on for 4 numbers from 0113 496 0151"
-    assert every(x.state is TaskState.DONE for x in switched(house, desk, *tasks).tasks)
-    _, carrier, rows = features.rows(desk, "+441134960154")
+    assert every(x.state is TaskState.DONE for x in switched(installation, context, *tasks).tasks)
+    _, carrier, rows = features.rows(context, "+441134960154")
     assert carrier.name == "Fellgate Voice"
     assert {row.name: row.is_on for row in rows} == {
         "texts": False,

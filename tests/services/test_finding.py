@@ -12,8 +12,10 @@ from sedge.store.repositories.numbers import Filter
 from tests.asserting import every
 
 
-def titles(desk, text):
-    return {heading: [row[0] for row in rows] for heading, rows in numbers.find(desk, text).groups}
+def titles(context, text):
+    return {
+        heading: [row[0] for row in rows] for heading, rows in numbers.find(context, text).groups
+    }
 
 
 @pytest.mark.parametrize(
@@ -28,36 +30,36 @@ def titles(desk, text):
         "phone 0113.496.0142 after nine",
     ],
 )
-def test_one_number_is_found_however_it_is_written(desk, text):
-    assert titles(desk, text) == {"Numbers": ["0113 496 0142"]}
+def test_one_number_is_found_however_it_is_written(context, text):
+    assert titles(context, text) == {"Numbers": ["0113 496 0142"]}
 
 
-def test_a_number_among_words_that_is_not_ours_is_not_made_one_of_ours(desk):
-    assert titles(desk, "Call me on 0131 496 0999, thanks") == {}
+def test_a_number_among_words_that_is_not_ours_is_not_made_one_of_ours(context):
+    assert titles(context, "Call me on 0131 496 0999, thanks") == {}
 
 
-def test_an_extension_that_was_not_looked_for_is_said(desk):
+def test_an_extension_that_was_not_looked_for_is_said(context):
     assert (
-        numbers.find(desk, "0113 496 0142 ext 3").note
+        numbers.find(context, "0113 496 0142 ext 3").note
         == "Extension 3 was left out: it is no part of the number."
     )
-    assert numbers.find(desk, "ext 9999").problem == "Nobody has extension 9999."
-    assert titles(desk, "ext 107")["People"] == ["Saoirse Farrow, extension 107"]
+    assert numbers.find(context, "ext 9999").problem == "Nobody has extension 9999."
+    assert titles(context, "ext 107")["People"] == ["Saoirse Farrow, extension 107"]
 
 
-def test_a_range_with_two_whole_numbers_and_a_second_ending_are_understood(desk):
-    wanted = Filter(search=numbers.meant(desk, "+441134960100-+441134960104"))
-    assert estate.counts_of(desk, wanted).total == 5
-    (row,) = numbers.find(desk, "01134960142 / 143").groups[0][1]
+def test_a_range_with_two_whole_numbers_and_a_second_ending_are_understood(context):
+    wanted = Filter(search=numbers.meant(context, "+441134960100-+441134960104"))
+    assert estate.counts_of(context, wanted).total == 5
+    (row,) = numbers.find(context, "01134960142 / 143").groups[0][1]
     assert row[0] == "2 numbers"
-    assert list(bulk_actions.named(desk, row[3])) == [441134960142, 441134960143]
+    assert list(bulk_actions.named(context, row[3])) == [441134960142, 441134960143]
 
 
-def test_a_town_finds_its_area_and_its_numbers(desk):
-    found = titles(desk, "Leeds")
+def test_a_town_finds_its_area_and_its_numbers(context):
+    found = titles(context, "Leeds")
     assert found["Areas"] == ["Leeds"]
     assert every(shown.startswith("0113") for shown in found["Numbers"])
-    assert estate.counts_of(desk, Filter(search=numbers.meant(desk, "Leeds"))).total > 100
+    assert estate.counts_of(context, Filter(search=numbers.meant(context, "Leeds"))).total > 100
 
 
 @pytest.mark.parametrize(
@@ -69,37 +71,37 @@ def test_a_town_finds_its_area_and_its_numbers(desk):
         ("Farow", "Saoirse Farrow"),
     ],
 )
-def test_one_slip_of_the_keys_is_forgiven_and_said(desk, text, name):
-    found = numbers.find(desk, text)
+def test_one_slip_of_the_keys_is_forgiven_and_said(context, text, name):
+    found = numbers.find(context, text)
     assert name in [row[0] for _, rows in found.groups for row in rows]
     assert found.note == f"No name here is spelt “{text}”. These nearly are:"
 
 
-def test_nothing_is_guessed_where_the_word_is_spelt_right_or_too_far_off(desk):
-    assert numbers.find(desk, "okafor").note == ""
-    assert numbers.find(desk, "okxxr").groups == []
+def test_nothing_is_guessed_where_the_word_is_spelt_right_or_too_far_off(context):
+    assert numbers.find(context, "okafor").note == ""
+    assert numbers.find(context, "okxxr").groups == []
 
 
-def test_the_very_name_comes_before_those_that_only_hold_it(desk):
-    assert titles(desk, "Saoirse Farrow")["People"][0] == "Saoirse Farrow"
-    people = titles(desk, "amara")["People"]
+def test_the_very_name_comes_before_those_that_only_hold_it(context):
+    assert titles(context, "Saoirse Farrow")["People"][0] == "Saoirse Farrow"
+    people = titles(context, "amara")["People"]
     assert people == sorted(people) and all(name.startswith("Amara") for name in people)
 
 
-def test_the_end_of_a_number_is_enough_where_only_one_ends_so(desk):
-    assert numbers.the_number(desk, "496 0103") == "+441134960103"
+def test_the_end_of_a_number_is_enough_where_only_one_ends_so(context):
+    assert numbers.the_number(context, "496 0103") == "+441134960103"
     with pytest.raises(NotOneNumber, match="0113 is an area code, and 0113 496 0113 ends so"):
-        numbers.the_number(desk, "0113")
+        numbers.the_number(context, "0113")
     with pytest.raises(NotOneNumber, match="None of your numbers ends in 98765"):
-        numbers.the_number(desk, "98765")
-    with desk.writing() as writing:
+        numbers.the_number(context, "98765")
+    with context.writing() as writing:
         one = writing.records.the(Number, "+441134960103")
         writing.save(
             [
                 changed(
                     Subject.NUMBER,
                     None,
-                    one.but(
+                    one.copy_with(
                         e164="+441174960103",
                         id="another",
                         version=0,
@@ -113,10 +115,10 @@ def test_the_end_of_a_number_is_enough_where_only_one_ends_so(desk):
     with pytest.raises(
         NotOneNumber, match="0113 496 0103, 0117 496 0103 end in 0103. Type more of the number"
     ) as several:
-        numbers.the_number(desk, "0103")
+        numbers.the_number(context, "0103")
     assert several.value.field == "number"
 
 
-def test_what_is_found_says_what_it_is(desk):
-    kinds = {row[2] for _, rows in numbers.find(desk, "Leeds").groups for row in rows}
+def test_what_is_found_says_what_it_is(context):
+    kinds = {row[2] for _, rows in numbers.find(context, "Leeds").groups for row in rows}
     assert {Subject.AREA, Subject.NUMBER} <= kinds

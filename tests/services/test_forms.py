@@ -26,31 +26,32 @@ ASKED = {
 LETTER = "number;set-up;a month\n0117 496 0900\n+44 117 496 0901; 1.50\n0117-496-0902;;0.70\n"
 
 
-def get(desk, kind, key):
-    with desk.reading() as reading:
+def get(context, kind, key):
+    with context.reading() as reading:
         return reading.records.find(kind, key)
 
 
-def written(desk, **more):
-    return paper_orders.write(desk, {**ASKED, **more})
+def written(context, **more):
+    return paper_orders.write(context, {**ASKED, **more})
 
 
-def test_a_form_goes_from_record_to_paper_to_numbers(house, desk):
-    order = written(desk)
-    assert supply.order_view(desk, order.id).state == "draft"
-    name, pdf = paper_orders.printed(desk, order.id)
+def test_a_form_goes_from_record_to_paper_to_numbers(installation, context):
+    order = written(context)
+    assert supply.order_view(context, order.id).state == "draft"
+    name, pdf = paper_orders.printed(context, order.id)
     assert name == "order-bristol-shop.pdf"
     assert pdf.startswith(b"%PDF-")
-    paper_orders.mark_sent(desk, order.id, on="", how="by post")
-    assert supply.order_view(desk, order.id).state == "placed"
-    draft = paper_orders.arrived(desk, order.id, LETTER, setup="1.00", monthly="0.90")
+    paper_orders.mark_sent(context, order.id, on="", how="by post")
+    assert supply.order_view(context, order.id).state == "placed"
+    draft = paper_orders.arrived(context, order.id, LETTER, setup="1.00", monthly="0.90")
     assert draft.state is OrderState.DRAFT
-    order_running.run(desk, draft.id)
-    until_quiet(house)
-    view = supply.order_view(desk, order.id)
+    order_running.run(context, draft.id)
+    until_quiet(installation)
+    view = supply.order_view(context, order.id)
     assert view.state == "delivered"
     held = {
-        n.e164: (n.state, str(n.monthly.amount), n.site) for n in supply.numbers_of(desk, order.id)
+        n.e164: (n.state, str(n.monthly.amount), n.site)
+        for n in supply.numbers_of(context, order.id)
     }
     assert held == {
         "+441174960900": (State.AVAILABLE, "0.90", "canal-museum"),
@@ -59,25 +60,25 @@ def test_a_form_goes_from_record_to_paper_to_numbers(house, desk):
     }
 
 
-def test_what_arrived_is_undone_with_the_order_waiting_again(house, desk):
-    order = written(desk)
-    paper_orders.mark_sent(desk, order.id, on="", how="by mail")
+def test_what_arrived_is_undone_with_the_order_waiting_again(installation, context):
+    order = written(context)
+    paper_orders.mark_sent(context, order.id, on="", how="by mail")
     run = order_running.run(
-        desk, paper_orders.arrived(desk, order.id, "0117 496 0900", monthly="0.90").id
+        context, paper_orders.arrived(context, order.id, "0117 496 0900", monthly="0.90").id
     )
-    until_quiet(house)
-    assert supply.order_view(desk, order.id).state == "part delivered"
-    order_running.undo(desk, run.id)
-    until_quiet(house)
-    assert supply.order_view(desk, order.id).state == "placed"
-    assert get(desk, Number, "+441174960900").state is State.CLOSED
+    until_quiet(installation)
+    assert supply.order_view(context, order.id).state == "part delivered"
+    order_running.undo(context, run.id)
+    until_quiet(installation)
+    assert supply.order_view(context, order.id).state == "placed"
+    assert get(context, Number, "+441174960900").state is State.CLOSED
 
 
-def test_the_paper_says_all_that_was_asked(desk, monkeypatch):
+def test_the_paper_says_all_that_was_asked(context, monkeypatch):
     """What is handed to the printer: every answer in its place."""
     seen = []
     monkeypatch.setattr(paper_orders, "order_form", lambda facts: (seen.append(facts), b"%PDF-")[1])
-    paper_orders.printed(desk, written(desk, spot="CNL-001-Y", wanted_by="2026-12-24").id)
+    paper_orders.printed(context, written(context, spot="CNL-001-Y", wanted_by="2026-12-24").id)
     (facts,) = seen
     assert facts.to.startswith("Old Quay Communications\norders@oldquay.example")
     assert dict(facts.rows) == {
@@ -102,27 +103,27 @@ def test_the_paper_says_all_that_was_asked(desk, monkeypatch):
         ("number", "one a line"),
     ],
 )
-def test_letters_that_cannot_be_read_name_the_line(desk, text, words):
-    order = written(desk)
+def test_letters_that_cannot_be_read_name_the_line(context, text, words):
+    order = written(context)
     with pytest.raises(NotUnderstood, match=words) as error:
-        paper_orders.arrived(desk, order.id, text)
+        paper_orders.arrived(context, order.id, text)
     assert error.value.field == "lines"
 
 
-def test_numbers_that_are_ours_or_of_another_country_are_stopped(desk):
-    order = written(desk)
+def test_numbers_that_are_ours_or_of_another_country_are_stopped(context):
+    order = written(context)
     for text, words in (
         ("0113 496 0100", "is in the estate already, assigned"),
         ("+49 30 23125 300", "not of a country that Old Quay Communications serves"),
     ):
         with pytest.raises(NotRunnable, match=words):
-            order_running.run(desk, paper_orders.arrived(desk, order.id, text).id)
+            order_running.run(context, paper_orders.arrived(context, order.id, text).id)
 
 
-def test_more_than_asked_for_is_a_warning(desk):
-    order = written(desk, quantity="1")
-    draft = paper_orders.arrived(desk, order.id, LETTER)
-    said = [f.message for f in order_views.view_order(desk, draft.id).report.warnings]
+def test_more_than_asked_for_is_a_warning(context):
+    order = written(context, quantity="1")
+    draft = paper_orders.arrived(context, order.id, LETTER)
+    said = [f.message for f in order_views.view_order(context, draft.id).report.warnings]
     assert said == [
         "1 were asked for; with these it would be 3. The carrier may charge for all of them."
     ]
@@ -140,38 +141,38 @@ def test_more_than_asked_for_is_a_warning(desk):
         ({"wanted_by": "soon"}, "wanted_by"),
     ],
 )
-def test_forms_that_cannot_be_are_refused_with_their_field(desk, given, field):
+def test_forms_that_cannot_be_are_refused_with_their_field(context, given, field):
     with pytest.raises(NotUnderstood) as error:
-        written(desk, **given)
+        written(context, **given)
     assert error.value.field == field
 
 
-def test_a_form_is_sent_once_and_given_up_once(desk):
-    order = written(desk)
+def test_a_form_is_sent_once_and_given_up_once(context):
+    order = written(context)
     with pytest.raises(NotUnderstood, match="still to come"):
         paper_orders.mark_sent(
-            desk, order.id, on=str(desk.now().date() + timedelta(days=1)), how="by mail"
+            context, order.id, on=str(context.now().date() + timedelta(days=1)), how="by mail"
         )
     with pytest.raises(NotUnderstood):
-        paper_orders.mark_sent(desk, order.id, on="", how="by pigeon")
-    paper_orders.mark_sent(desk, order.id, on="", how="by mail")
+        paper_orders.mark_sent(context, order.id, on="", how="by pigeon")
+    paper_orders.mark_sent(context, order.id, on="", how="by mail")
     with pytest.raises(NotAllowedNow, match="sent already"):
-        paper_orders.mark_sent(desk, order.id, on="", how="by mail")
-    paper_orders.cancel(desk, order.id)
-    assert supply.order_view(desk, order.id).state == "cancelled"
+        paper_orders.mark_sent(context, order.id, on="", how="by mail")
+    paper_orders.cancel(context, order.id)
+    assert supply.order_view(context, order.id).state == "cancelled"
     with pytest.raises(NotAllowedNow, match="waited for any more"):
-        paper_orders.cancel(desk, order.id)
+        paper_orders.cancel(context, order.id)
     with pytest.raises(NotRunnable, match="was cancelled"):
-        order_running.run(desk, paper_orders.arrived(desk, order.id, "0117 496 0900").id)
+        order_running.run(context, paper_orders.arrived(context, order.id, "0117 496 0900").id)
 
 
-def test_an_order_over_the_wire_has_no_form(desk):
-    found = stock_search.one(desk, Wish("GB", area="Leeds"), "brackwater")
-    hold = holds.hold(desk, found.account.id, [found.offers[0].numbers[0].e164])
-    key, _ = ordering.order(desk, reference="R", account="", site="wharf-house", hold_id=hold.id)
+def test_an_order_over_the_wire_has_no_form(context):
+    found = stock_search.one(context, Wish("GB", area="Leeds"), "brackwater")
+    hold = holds.hold(context, found.account.id, [found.offers[0].numbers[0].e164])
+    key, _ = ordering.order(context, reference="R", account="", site="wharf-house", hold_id=hold.id)
     from sedge.services.workorders import runner
 
-    runner.tick(desk.house)
-    assert get(desk, Order, key) is not None
+    runner.tick(context.installation)
+    assert get(context, Order, key) is not None
     with pytest.raises(NotAllowedNow, match="there is no form"):
-        paper_orders.printed(desk, key)
+        paper_orders.printed(context, key)

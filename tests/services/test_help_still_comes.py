@@ -9,37 +9,37 @@ from sedge.core.records import Site, Trunk
 from sedge.core.trunks.records import TrunkState
 
 
-def save(desk, subject, record_type, key, **facts):
-    with desk.writing() as writing:
+def save(context, subject, record_type, key, **facts):
+    with context.writing() as writing:
         before = writing.records.the(record_type, key)
-        writing.save([changed(subject, before, before.but(**facts), "tried")])
+        writing.save([changed(subject, before, before.copy_with(**facts), "tried")])
 
 
-def british_trunks(desk):
-    with desk.reading() as reading:
+def british_trunks(context):
+    with context.reading() as reading:
         at = {s.id for s in reading.records.all(Site) if s.country == "GB"}
         return sorted(x.id for x in reading.records.all(Trunk) if x.site in at)
 
 
-def test_a_site_is_not_taken_to_a_country_without_a_trunk(desk):
-    with desk.reading() as reading:
+def test_a_site_is_not_taken_to_a_country_without_a_trunk(context):
+    with context.reading() as reading:
         trunks = {x.site for x in reading.records.all(Trunk)}
         bare = next(s for s in reading.records.all(Site) if s.id not in trunks)
     with pytest.raises(NotAllowedNow, match="Until now emergency calls got out") as refused:
-        save(desk, Subject.SITE, Site, bare.id, country="FR")
+        save(context, Subject.SITE, Site, bare.id, country="FR")
     assert refused.value.reason == "emergency-hole"
-    save(desk, Subject.SITE, Site, bare.id, outside_prefix="8")
+    save(context, Subject.SITE, Site, bare.id, outside_prefix="8")
 
 
 @pytest.mark.parametrize("facts", [{"emergency": False}, {"state": TrunkState.SUSPENDED}])
-def test_the_last_trunk_of_a_country_that_takes_them_stays(desk, facts):
-    *others, last = british_trunks(desk)
+def test_the_last_trunk_of_a_country_that_takes_them_stays(context, facts):
+    *others, last = british_trunks(context)
     for key in others:
-        save(desk, Subject.TRUNK, Trunk, key, **facts)
+        save(context, Subject.TRUNK, Trunk, key, **facts)
     with pytest.raises(NotAllowedNow, match="no other trunk is left"):
-        save(desk, Subject.TRUNK, Trunk, last, **facts)
+        save(context, Subject.TRUNK, Trunk, last, **facts)
 
 
-def test_what_is_measured_is_kept_whatever_it_is(desk):
-    for key in british_trunks(desk):
-        save(desk, Subject.TRUNK, Trunk, key, up=False)
+def test_what_is_measured_is_kept_whatever_it_is(context):
+    for key in british_trunks(context):
+        save(context, Subject.TRUNK, Trunk, key, up=False)

@@ -34,12 +34,12 @@ def test_sedges_own_words_draw_in_every_language(kind, language):
     assert "\n\n\n" not in letter.text
 
 
-def test_the_organisations_words_reach_people_as_text_and_html(house, desk):
-    letters.keep_letter(desk, MINE, 0)
-    person = newcomer(desk)
-    order_running.run_now(desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))])
-    until_quiet(house, timedelta(minutes=20))
-    mail = next(m for m in house.outside.mail.mailbox() if m["to"] == person.email)
+def test_the_organisations_words_reach_people_as_text_and_html(installation, context):
+    letters.keep_letter(context, MINE, 0)
+    person = newcomer(context)
+    order_running.run_now(context, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))])
+    until_quiet(installation, timedelta(minutes=20))
+    mail = next(m for m in installation.outside.mail.mailbox() if m["to"] == person.email)
     assert (mail["subject"], mail["text"].strip(), mail["html"]) == (
         f"Hello {person.name}",
         "0113 496 0160",
@@ -47,18 +47,20 @@ def test_the_organisations_words_reach_people_as_text_and_html(house, desk):
     )
 
 
-def test_the_summary_lists_everybody_of_the_batch(house, desk):
-    people = [newcomer(desk), newcomer(desk, 1)]
+def test_the_summary_lists_everybody_of_the_batch(installation, context):
+    people = [newcomer(context), newcomer(context, 1)]
     order_running.run_now(
-        desk,
+        context,
         "two",
         [
             t.AssignNumber(number=n, holder=ref(p))
             for n, p in zip((OTHER, "+441134960162"), people, strict=True)
         ],
     )
-    until_quiet(house, timedelta(minutes=20))
-    summary = next(m for m in house.outside.mail.mailbox() if m["subject"].endswith("is done: two"))
+    until_quiet(installation, timedelta(minutes=20))
+    summary = next(
+        m for m in installation.outside.mail.mailbox() if m["subject"].endswith("is done: two")
+    )
     assert every(f"{p.name}: 0113 496 016" in summary["text"] for p in people)
 
 
@@ -77,30 +79,30 @@ def test_the_summary_lists_everybody_of_the_batch(house, desk):
     ],
 )
 def test_a_text_that_refers_to_nothing_or_does_harm_is_refused_by_its_field(
-    desk, part, value, says
+    context, part, value, says
 ):
     with pytest.raises(NotUnderstood, match=says) as raised:
-        letters.keep_letter(desk, LetterText(**{**MINE.__dict__, part: value}), 0)
+        letters.keep_letter(context, LetterText(**{**MINE.__dict__, part: value}), 0)
     assert raised.value.field == part
-    assert letters.view_letter(desk, "holder", "en").version == 0
+    assert letters.view_letter(context, "holder", "en").version == 0
 
 
-def test_of_two_who_change_a_text_one_is_told(desk):
-    letters.keep_letter(desk, MINE, 0)
+def test_of_two_who_change_a_text_one_is_told(context):
+    letters.keep_letter(context, MINE, 0)
     with pytest.raises(ChangedMeanwhile):
-        letters.keep_letter(desk, MINE, 0)
-    assert letters.back_to_own(desk, "holder", "en").version == 0
+        letters.keep_letter(context, MINE, 0)
+    assert letters.back_to_own(context, "holder", "en").version == 0
 
 
-def test_it_is_seen_with_the_people_of_a_real_work_order(house, desk):
-    person = newcomer(desk)
+def test_it_is_seen_with_the_people_of_a_real_work_order(installation, context):
+    person = newcomer(context)
     order = order_running.run_now(
-        desk, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))]
+        context, "joiner", [t.AssignNumber(number=OTHER, holder=ref(person))]
     )
-    until_quiet(house, timedelta(minutes=20))
-    assert person.name in letters.preview(desk, own("holder", "en"), str(order.no)).text
+    until_quiet(installation, timedelta(minutes=20))
+    assert person.name in letters.preview(context, own("holder", "en"), str(order.no)).text
     with pytest.raises(NotUnderstood):
-        letters.preview(desk, LetterText("poem", "en", "", ""), "")
+        letters.preview(context, LetterText("poem", "en", "", ""), "")
 
 
 def test_a_name_can_not_bring_markup_into_the_html():

@@ -15,7 +15,7 @@ import httpx
 import pytest
 import uvicorn
 
-from sedge.app import create_app, open_house
+from sedge.app import create_app, open_installation
 from sedge.core.numbers.life import State
 from sedge.core.records import Number
 from sedge.demo.seed import MEMBERS
@@ -38,20 +38,20 @@ def busy(seeded, tmp_path):
     folder = tmp_path / "busy"
     shutil.copytree(seeded, folder)
     standins = StandinServer(folder).start(ticking=False)
-    house = open_house(
+    installation = open_installation(
         Settings(data=folder, demo=True, durable=False, runner_seconds=0.1), standins.url
     )
     server = uvicorn.Server(
-        uvicorn.Config(create_app(house), host="127.0.0.1", port=0, log_level="error")
+        uvicorn.Config(create_app(installation), host="127.0.0.1", port=0, log_level="error")
     )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:
         time.sleep(0.02)
-    yield house, f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}/api/v1"
+    yield installation, f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}/api/v1"
     server.should_exit = True
     thread.join(10)
-    house.close()
+    installation.close()
     standins.stop()
 
 
@@ -84,9 +84,9 @@ def work(url, people, seed, until, seen):
 
 
 def test_thirty_at_once_leave_a_true_estate(busy):
-    house, url = busy
-    desk = house.desk(MEMBERS[0])
-    with desk.reading() as reading:
+    installation, url = busy
+    context = installation.context(MEMBERS[0])
+    with context.reading() as reading:
         person = tables.person
         people = list(
             reading.connection.execute(
@@ -106,13 +106,13 @@ def test_thirty_at_once_leave_a_true_estate(busy):
     for thread in threads:
         thread.join()
     for _ in range(200):
-        if runner.tick(house) == 0:
+        if runner.tick(installation) == 0:
             break
     counts = Counter(status for status, _ in seen)
     assert len(seen) > ADMINISTRATORS
     assert set(counts) <= {200, 201, 409, 422}, counts
     assert every(detail for status, detail in seen if status >= 400), "every refusal says why"
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(
             tables.life.select().where(tables.life.c.number.in_([int(n) for n in NUMBERS]))
         )
@@ -129,13 +129,13 @@ def test_thirty_at_once_leave_a_true_estate(busy):
     assert set(open_lives.values()) == {1}
     assert every((n.state is State.ASSIGNED) == (n.assignment is not None) for n in numbers)
     assert stuck == []
-    assert ledger.verify(desk)[1] is None
-    assert_spans_agree(desk)
+    assert ledger.verify(context)[1] is None
+    assert_spans_agree(context)
 
 
-def assert_spans_agree(desk):
+def assert_spans_agree(context):
     """Of each number exactly one span is open, and it says what the number is."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         span, life = projected.span, tables.life
         rows = reading.connection.execute(
             span.select().where(

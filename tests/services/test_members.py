@@ -18,8 +18,8 @@ from tests.services.test_organisations import in_
 WORDS = "seven grey herons asleep"
 
 
-def letter_link(desk, email):
-    with desk.reading() as reading:
+def letter_link(context, email):
+    with context.reading() as reading:
         texts = [
             row.text
             for row in reading.connection.execute(
@@ -29,24 +29,26 @@ def letter_link(desk, email):
     return re.search(r"/welcome/(\S+)", texts[-1])[1]
 
 
-def invited(desk, email="petra.vogel@lanternfield.example", **values):
+def invited(context, email="petra.vogel@lanternfield.example", **values):
     return members.invite(
-        desk,
+        context,
         {"email": email, "name": "Petra Vogel", "role": "help desk", **values},
         "http://127.0.0.1:8420/",
     ).invitation
 
 
-def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(house, desk):
-    invited(desk)
-    assert [x.email for x in members.list_members(desk)[1]] == ["petra.vogel@lanternfield.example"]
-    token = letter_link(desk, "petra.vogel@lanternfield.example")
-    assert members.welcome(house, token).known is False
+def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(installation, context):
+    invited(context)
+    assert [x.email for x in members.list_members(context)[1]] == [
+        "petra.vogel@lanternfield.example"
+    ]
+    token = letter_link(context, "petra.vogel@lanternfield.example")
+    assert members.welcome(installation, token).known is False
     with pytest.raises(NotUnderstood, match="12 characters"):
-        members.accept(house, token, "short", "short")
+        members.accept(installation, token, "short", "short")
     with pytest.raises(NotUnderstood, match="differ"):
-        members.accept(house, token, WORDS, WORDS + "?")
-    who = access.whose(house, members.accept(house, token, WORDS, WORDS))
+        members.accept(installation, token, WORDS, WORDS + "?")
+    who = access.whose(installation, members.accept(installation, token, WORDS, WORDS))
     assert (who.name, who.organisation, who.role) == (
         "Petra Vogel",
         "lanternfield",
@@ -54,74 +56,78 @@ def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(house, desk)
     )
     assert (
         access.whose(
-            house, access.sign_in(house, "Petra.Vogel@lanternfield.example", WORDS)
+            installation, access.sign_in(installation, "Petra.Vogel@lanternfield.example", WORDS)
         ).sign_in
         == who.sign_in
     )
     with pytest.raises(NotFound, match="lets nobody in any more"):
-        members.accept(house, token, WORDS, WORDS)
-    assert mail.send_waiting(desk) >= 1
-    said = ledger.read(desk, subject=Subject.SIGN_IN).entries
+        members.accept(installation, token, WORDS, WORDS)
+    assert mail.send_waiting(context) >= 1
+    said = ledger.read(context, subject=Subject.SIGN_IN).entries
     assert [e.action for e in said][:2] == ["sign-in.taken-up", "sign-in.invited"]
 
 
-def test_who_signs_in_elsewhere_takes_it_up_with_the_password_they_have(house, desk):
-    theirs = in_(house, "copperleaf")
+def test_who_signs_in_elsewhere_takes_it_up_with_the_password_they_have(installation, context):
+    theirs = in_(installation, "copperleaf")
     helper = MEMBERS[2]
     invited(theirs, helper.email)
     token = letter_link(theirs, helper.email)
-    assert members.welcome(house, token).known
+    assert members.welcome(installation, token).known
     with pytest.raises(NotSignedIn):
-        members.accept(house, token, "not the password", "")
-    assert access.whose(house, members.accept(house, token, PASSWORD, "")) is not None
+        members.accept(installation, token, "not the password", "")
+    assert access.whose(installation, members.accept(installation, token, PASSWORD, "")) is not None
     assert helper.email in {m.email for m in members.list_members(theirs)[0]}
 
 
-def test_an_invitation_withdrawn_written_again_or_too_old_lets_nobody_in(house, desk, monkeypatch):
-    first = invited(desk)
-    token = letter_link(desk, first.email)
-    second = invited(desk)
+def test_an_invitation_withdrawn_written_again_or_too_old_lets_nobody_in(
+    installation, context, monkeypatch
+):
+    first = invited(context)
+    token = letter_link(context, first.email)
+    second = invited(context)
     with pytest.raises(NotFound):
-        members.welcome(house, token)
-    members.withdraw(desk, second.id)
-    assert members.list_members(desk)[1] == []
+        members.welcome(installation, token)
+    members.withdraw(context, second.id)
+    assert members.list_members(context)[1] == []
     with pytest.raises(NotFound):
-        members.withdraw(desk, second.id)
-    invited(desk)
-    with desk.reading() as reading:
+        members.withdraw(context, second.id)
+    invited(context)
+    with context.reading() as reading:
         links = [
             re.search(r"/welcome/(\S+)", row.text)[1]
             for row in reading.connection.execute(mails.mail.select())
             if "/welcome/" in row.text
         ]
-    a_week_on = house.clock.real() + members.LASTS
-    monkeypatch.setattr(type(house.clock), "real", lambda self: a_week_on)
+    a_week_on = installation.clock.real() + members.LASTS
+    monkeypatch.setattr(type(installation.clock), "real", lambda self: a_week_on)
     for link in links:
         with pytest.raises(NotFound):
-            members.welcome(house, link)
+            members.welcome(installation, link)
 
 
-def test_a_change_holds_at_once_and_the_last_administrator_stays(house, desk):
-    here = {m.email: m for m in members.list_members(desk)[0]}
+def test_a_change_holds_at_once_and_the_last_administrator_stays(installation, context):
+    here = {m.email: m for m in members.list_members(context)[0]}
     helper = here[MEMBERS[2].email]
-    token = access.demo_sign_in(house, helper.sign_in)
-    members.change_member(desk, helper.sign_in, {"role": "site manager", "sites": ["wharf-house"]})
-    seen = access.whose(house, token)
+    token = access.demo_sign_in(installation, helper.sign_in)
+    members.change_member(
+        context, helper.sign_in, {"role": "site manager", "sites": ["wharf-house"]}
+    )
+    seen = access.whose(installation, token)
     assert (seen.role, seen.sites) == (AccessRole.SITE_MANAGER, ("wharf-house",))
     for admin in [
         m
         for m in here.values()
-        if m.role is AccessRole.ADMINISTRATOR and m.sign_in != desk.who.sign_in
+        if m.role is AccessRole.ADMINISTRATOR and m.sign_in != context.who.sign_in
     ]:
-        members.end(desk, admin.sign_in)
+        members.end(context, admin.sign_in)
     with pytest.raises(NotAllowedNow, match="no administrator left"):
-        members.change_member(desk, desk.who.sign_in, {"role": "finance"})
+        members.change_member(context, context.who.sign_in, {"role": "finance"})
     with pytest.raises(NotAllowedNow, match="no administrator left"):
-        members.end(desk, desk.who.sign_in)
-    members.end(desk, helper.sign_in)
-    assert access.whose(house, token) is None, "the pages they have open let them go"
+        members.end(context, context.who.sign_in)
+    members.end(context, helper.sign_in)
+    assert access.whose(installation, token) is None, "the pages they have open let them go"
     with pytest.raises(NotSignedIn, match="no organisation any more"):
-        access.sign_in(house, helper.email, PASSWORD)
+        access.sign_in(installation, helper.email, PASSWORD)
 
 
 @pytest.mark.parametrize(
@@ -133,14 +139,14 @@ def test_a_change_holds_at_once_and_the_last_administrator_stays(house, desk):
         ({"role": "site manager", "sites": ["nowhere"]}, "sites"),
     ],
 )
-def test_what_is_wrong_in_an_invitation_is_named(desk, wrong, field):
+def test_what_is_wrong_in_an_invitation_is_named(context, wrong, field):
     with pytest.raises(NotUnderstood) as refused:
-        invited(desk, **{"email": "a@b.example", **wrong})
+        invited(context, **{"email": "a@b.example", **wrong})
     assert refused.value.field == field
 
 
-def test_only_administrators_let_in_and_only_once(house, desk):
+def test_only_administrators_let_in_and_only_once(installation, context):
     with pytest.raises(NotAllowedNow, match="already"):
-        invited(desk, MEMBERS[2].email)
+        invited(context, MEMBERS[2].email)
     with pytest.raises(Forbidden):
-        invited(house.desk(MEMBERS[2]))
+        invited(installation.context(MEMBERS[2]))

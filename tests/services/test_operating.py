@@ -19,14 +19,14 @@ from prometheus_client.parser import text_string_to_metric_families
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.errors import CannotStart, OutOfOrder
 from sedge.demo.members import MEMBERS
 from sedge.outside.outside import Addresses, at_addresses
 from sedge.outside.syslog import SyslogServer
 from sedge.services.context import system_member
 from sedge.services.operating import audit, backups, exports, ledger_heads, nightly_backup
-from sedge.services.operating.surroundings import Verdict, look
+from sedge.services.operating.surroundings import Verdict, check_surroundings
 from sedge.services.workorders import runner
 from sedge.settings import Settings
 from sedge.store.database import BEFORE_UPGRADES, newest_revision
@@ -60,31 +60,31 @@ def passphrase(tmp_path):
 
 
 def test_a_backup_taken_while_it_serves_is_the_same_again_elsewhere(
-    house, desk, tmp_path, passphrase
+    installation, context, tmp_path, passphrase
 ):
-    made = backups.make(house.settings.data, tmp_path / "kept", passphrase)
+    made = backups.make(installation.settings.data, tmp_path / "kept", passphrase)
     again = tmp_path / "again"
     assert backups.restore(made.file, again, passphrase) == made.files
-    with desk.reading() as reading:
+    with context.reading() as reading:
         there = reading.connection.exec_driver_sql("SELECT * FROM ledger_head").first()
     with closing(sqlite3.connect(again / "estate-lanternfield.sqlite")) as restored:
         assert restored.execute("SELECT * FROM ledger_head").fetchone() == tuple(there)
-    with closing(open_house(settings_on(again), NOBODY_OUTSIDE)) as opened:
-        assert set(opened.organisations) == set(house.organisations)
+    with closing(open_installation(settings_on(again), NOBODY_OUTSIDE)) as opened:
+        assert set(opened.organisations) == set(installation.organisations)
         assert ledger_heads.verify(again)[1] is False
 
 
-def test_a_sealed_backup_tells_nothing(house, tmp_path, passphrase):
-    made = backups.make(house.settings.data, tmp_path / "kept", passphrase)
+def test_a_sealed_backup_tells_nothing(installation, tmp_path, passphrase):
+    made = backups.make(installation.settings.data, tmp_path / "kept", passphrase)
     content = made.file.read_bytes()
-    key = (house.settings.data / "secret.key").read_bytes()
+    key = (installation.settings.data / "secret.key").read_bytes()
     assert key not in content
     assert b"SQLite format" not in content
     assert made.file.stat().st_mode & 0o077 == 0
 
 
-def test_another_passphrase_opens_nothing_and_leaves_nothing(house, tmp_path, passphrase):
-    made = backups.make(house.settings.data, tmp_path / "kept", passphrase)
+def test_another_passphrase_opens_nothing_and_leaves_nothing(installation, tmp_path, passphrase):
+    made = backups.make(installation.settings.data, tmp_path / "kept", passphrase)
     wrong = tmp_path / "wrong"
     wrong.write_text("quite another passphrase")
     with pytest.raises(CannotStart, match="passphrase is another"):
@@ -96,9 +96,9 @@ def test_another_passphrase_opens_nothing_and_leaves_nothing(house, tmp_path, pa
 
 @pytest.mark.parametrize("sealed", [True, False])
 @pytest.mark.parametrize("where", ["middle", "end"])
-def test_a_damaged_backup_is_refused(house, tmp_path, passphrase, sealed, where):
+def test_a_damaged_backup_is_refused(installation, tmp_path, passphrase, sealed, where):
     word = passphrase if sealed else None
-    made = backups.make(house.settings.data, tmp_path / "kept", word)
+    made = backups.make(installation.settings.data, tmp_path / "kept", word)
     content = bytearray(made.file.read_bytes())
     if where == "middle":
         content[len(content) // 2] ^= 0xFF
@@ -109,20 +109,20 @@ def test_a_damaged_backup_is_refused(house, tmp_path, passphrase, sealed, where)
         backups.restore(made.file, tmp_path / "again", word)
 
 
-def test_a_backup_is_never_put_over_something(house, tmp_path):
-    made = backups.make(house.settings.data, tmp_path / "kept")
+def test_a_backup_is_never_put_over_something(installation, tmp_path):
+    made = backups.make(installation.settings.data, tmp_path / "kept")
     with pytest.raises(CannotStart, match="has files in it"):
-        backups.restore(made.file, house.settings.data)
+        backups.restore(made.file, installation.settings.data)
 
 
-def test_only_the_newest_are_kept_and_nothing_else_is_touched(house, tmp_path):
+def test_only_the_newest_are_kept_and_nothing_else_is_touched(installation, tmp_path):
     kept = tmp_path / "kept"
     kept.mkdir()
     other = kept / "holiday.backup"
     other.write_text("not ours")
     began = datetime(2026, 11, 1, 2, tzinfo=UTC)
     for night in range(4):
-        backups.make(house.settings.data, kept, keep=2, at=began + timedelta(days=night))
+        backups.make(installation.settings.data, kept, keep=2, at=began + timedelta(days=night))
     assert [f.name for f in backups.kept(kept)] == [
         "sedge-20261104T020000Z.backup",
         "sedge-20261103T020000Z.backup",
@@ -131,16 +131,16 @@ def test_only_the_newest_are_kept_and_nothing_else_is_touched(house, tmp_path):
     assert sorted(f.name for f in kept.iterdir())[0] == "holiday.backup"
 
 
-def test_a_damaged_database_becomes_no_backup(house, tmp_path):
-    file = house.settings.data / "estate-copperleaf.sqlite"
-    house.estates["copperleaf"].close()
-    for extra in house.settings.data.glob("estate-copperleaf.sqlite-*"):
+def test_a_damaged_database_becomes_no_backup(installation, tmp_path):
+    file = installation.settings.data / "estate-copperleaf.sqlite"
+    installation.estates["copperleaf"].close()
+    for extra in installation.settings.data.glob("estate-copperleaf.sqlite-*"):
         extra.unlink()
     content = bytearray(file.read_bytes())
     content[100_000:200_000] = os.urandom(100_000)
     file.write_bytes(content)
     with pytest.raises(CannotStart):
-        backups.make(house.settings.data, tmp_path / "kept")
+        backups.make(installation.settings.data, tmp_path / "kept")
     assert backups.kept(tmp_path / "kept") == []
 
 
@@ -168,47 +168,51 @@ def test_pieces_that_change_places_are_seen(tmp_path):
 # ── the nightly one ──
 
 
-def test_it_is_made_once_a_night_and_today_tells_when_it_is_not(house, tmp_path):
-    house.settings = house.settings.model_copy(update={"backup_folder": tmp_path / "kept"})
-    assert nightly_backup.last(house).is_late
+def test_it_is_made_once_a_night_and_today_tells_when_it_is_not(installation, tmp_path):
+    installation.settings = installation.settings.model_copy(
+        update={"backup_folder": tmp_path / "kept"}
+    )
+    assert nightly_backup.last(installation).is_late
     night = datetime.now(UTC).replace(hour=3)
-    assert nightly_backup.make_when_due(house, night)
-    assert not nightly_backup.make_when_due(house, night + timedelta(hours=1))
-    assert nightly_backup.make_when_due(house, night + timedelta(days=1))
-    assert not nightly_backup.last(house).problem
+    assert nightly_backup.make_when_due(installation, night)
+    assert not nightly_backup.make_when_due(installation, night + timedelta(hours=1))
+    assert nightly_backup.make_when_due(installation, night + timedelta(days=1))
+    assert not nightly_backup.last(installation).problem
 
 
-def test_one_that_fails_says_why_and_is_tried_again_after_an_hour(house, tmp_path):
+def test_one_that_fails_says_why_and_is_tried_again_after_an_hour(installation, tmp_path):
     file = tmp_path / "not-a-folder"
     file.write_text("")
-    house.settings = house.settings.model_copy(update={"backup_folder": file})
+    installation.settings = installation.settings.model_copy(update={"backup_folder": file})
     night = datetime.now(UTC).replace(hour=3)
-    assert not nightly_backup.make_when_due(house, night)
-    told = nightly_backup.last(house)
+    assert not nightly_backup.make_when_due(installation, night)
+    told = nightly_backup.last(installation)
     assert told.problem
     assert told.is_late
-    house.settings = house.settings.model_copy(update={"backup_folder": tmp_path / "kept"})
-    assert not nightly_backup.make_when_due(house, night + timedelta(minutes=10))
-    assert nightly_backup.make_when_due(house, night + timedelta(hours=1, minutes=1))
+    installation.settings = installation.settings.model_copy(
+        update={"backup_folder": tmp_path / "kept"}
+    )
+    assert not nightly_backup.make_when_due(installation, night + timedelta(minutes=10))
+    assert nightly_backup.make_when_due(installation, night + timedelta(hours=1, minutes=1))
 
 
 # ── exports ──
 
 
-def test_an_export_is_read_without_sedge_and_taken_in_by_another(house, desk, tmp_path):
+def test_an_export_is_read_without_sedge_and_taken_in_by_another(installation, context, tmp_path):
     file = tmp_path / "lanternfield.zip"
-    exports.export(house.settings.data, "lanternfield", file)
+    exports.export(installation.settings.data, "lanternfield", file)
     with zipfile.ZipFile(file) as packed:
         names = packed.namelist()
         ledger = packed.read("tables/ledger.jsonl").splitlines()
         assert json.loads(ledger[0])["sequence"] == 1
         assert "tables/secret.jsonl" not in names
-        assert json.loads(packed.read("organisation.json"))["name"] == desk.organisation.name
+        assert json.loads(packed.read("organisation.json"))["name"] == context.organisation.name
         assert any(name.startswith("files/") for name in names)
-    with closing(open_house(settings_on(tmp_path / "other"), NOBODY_OUTSIDE)) as other:
+    with closing(open_installation(settings_on(tmp_path / "other"), NOBODY_OUTSIDE)) as other:
         taken, fresh = exports.take_in(other, file)
         assert fresh == [m.email for m in sorted(MEMBERS, key=lambda m: m.name)]
-        with other.desk(system_member(taken.id)).reading() as there, desk.reading() as here:
+        with other.context(system_member(taken.id)).reading() as there, context.reading() as here:
             count = "SELECT count(*) FROM ledger"
             assert (
                 there.connection.exec_driver_sql(count).scalar()
@@ -217,29 +221,29 @@ def test_an_export_is_read_without_sedge_and_taken_in_by_another(house, desk, tm
 
 
 @pytest.mark.parametrize("content", [b"", b"PK\x03\x04 not really", b"text"])
-def test_what_is_no_export_is_refused_and_leaves_nothing(house, tmp_path, content):
+def test_what_is_no_export_is_refused_and_leaves_nothing(installation, tmp_path, content):
     file = tmp_path / "wrong.zip"
     file.write_bytes(content)
-    before = set(house.organisations)
+    before = set(installation.organisations)
     with pytest.raises(CannotStart):
-        exports.take_in(house, file)
-    assert set(house.organisations) == before
+        exports.take_in(installation, file)
+    assert set(installation.organisations) == before
 
 
-def test_an_organisation_that_is_not_there_is_named_with_those_that_are(house, tmp_path):
+def test_an_organisation_that_is_not_there_is_named_with_those_that_are(installation, tmp_path):
     with pytest.raises(CannotStart, match="Lanternfield"):
-        exports.export(house.settings.data, "nowhere", tmp_path / "x.zip")
+        exports.export(installation.settings.data, "nowhere", tmp_path / "x.zip")
 
 
 # ── the ledger's head ──
 
 
-def test_a_tail_that_was_cut_off_shows_against_a_head_kept_elsewhere(house, tmp_path):
-    data, heads = house.settings.data, tmp_path / "heads"
+def test_a_tail_that_was_cut_off_shows_against_a_head_kept_elsewhere(installation, tmp_path):
+    data, heads = installation.settings.data, tmp_path / "heads"
     lines, broken = ledger_heads.verify(data, None, heads)
     assert not broken
     assert every("all hold" in line for line in lines[:-1])
-    with house.estates["lanternfield"].writing() as connection:
+    with installation.estates["lanternfield"].writing() as connection:
         run = connection.exec_driver_sql
         last = run("SELECT sequence FROM ledger_head").scalar()
         for trigger in run("SELECT name FROM sqlite_master WHERE type = 'trigger'").scalars().all():
@@ -289,9 +293,9 @@ def test_nobody_else_reads_what_is_there(tmp_path):
 
 
 @pytest.mark.parametrize("where", ["middle", "header"])
-def test_one_damaged_organisation_stops_none_of_the_others(house, where):
-    folder = house.settings.data
-    house.estates["copperleaf"].close()
+def test_one_damaged_organisation_stops_none_of_the_others(installation, where):
+    folder = installation.settings.data
+    installation.estates["copperleaf"].close()
     file = folder / "estate-copperleaf.sqlite"
     for extra in folder.glob("estate-copperleaf.sqlite-*"):
         extra.unlink()
@@ -299,25 +303,25 @@ def test_one_damaged_organisation_stops_none_of_the_others(house, where):
     start = 0 if where == "header" else 16_384
     content[start : start + 300_000] = os.urandom(300_000)
     file.write_bytes(content)
-    with closing(open_house(settings_on(folder), NOBODY_OUTSIDE)) as again:
+    with closing(open_installation(settings_on(folder), NOBODY_OUTSIDE)) as again:
         runner.recover(again)
         runner.tick_when_due(again, quiet_for=0)
         assert set(again.damaged) == {"copperleaf"}
-        assert again.desk(MEMBERS[0]).organisation.id == "lanternfield"
+        assert again.context(MEMBERS[0]).organisation.id == "lanternfield"
         with pytest.raises(OutOfOrder):
-            again.desk(system_member("copperleaf"))
+            again.context(system_member("copperleaf"))
 
 
-def test_a_newer_database_is_refused_in_words(house):
-    with house.installation.writing() as connection:
+def test_a_newer_database_is_refused_in_words(installation):
+    with installation.shared.writing() as connection:
         connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0099'")
     with pytest.raises(CannotStart, match=r"newer Sedge \(revision 0099"):
-        open_house(settings_on(house.settings.data), NOBODY_OUTSIDE)
+        open_installation(settings_on(installation.settings.data), NOBODY_OUTSIDE)
 
 
-def test_before_an_upgrade_a_copy_is_kept(house):
-    data = house.settings.data
-    with house.installation.writing() as connection:
+def test_before_an_upgrade_a_copy_is_kept(installation):
+    data = installation.settings.data
+    with installation.shared.writing() as connection:
         run = connection.exec_driver_sql
         for table in (
             "api_token",
@@ -336,25 +340,25 @@ def test_before_an_upgrade_a_copy_is_kept(house):
         run("ALTER TABLE sign_in ADD COLUMN failures INTEGER NOT NULL DEFAULT 0")
         run("ALTER TABLE sign_in ADD COLUMN locked_until DATETIME")
         run("UPDATE alembic_version SET version_num = '0003'")
-    with closing(open_house(settings_on(data), NOBODY_OUTSIDE)) as again:
-        assert again.installation.revision() == newest_revision("installation")
+    with closing(open_installation(settings_on(data), NOBODY_OUTSIDE)) as again:
+        assert again.shared.revision() == newest_revision("installation")
     kept = data / BEFORE_UPGRADES / "installation-0003.sqlite"
     with closing(sqlite3.connect(kept)) as before:
         assert before.execute("SELECT version_num FROM alembic_version").fetchone() == ("0003",)
 
 
 @pytest.mark.parametrize("content", [b"", b"short", b"x" * 44])
-def test_a_key_that_is_none_is_named(house, content):
-    (house.settings.data / "secret.key").write_bytes(content)
+def test_a_key_that_is_none_is_named(installation, content):
+    (installation.settings.data / "secret.key").write_bytes(content)
     with pytest.raises(CannotStart, match=r"secret\.key is no key"):
-        open_house(settings_on(house.settings.data), NOBODY_OUTSIDE)
+        open_installation(settings_on(installation.settings.data), NOBODY_OUTSIDE)
 
 
-def test_a_missing_key_is_not_made_anew_where_secrets_are_sealed_with_it(house):
-    (house.settings.data / "secret.key").unlink()
+def test_a_missing_key_is_not_made_anew_where_secrets_are_sealed_with_it(installation):
+    (installation.settings.data / "secret.key").unlink()
     with pytest.raises(CannotStart, match="is missing"):
-        open_house(settings_on(house.settings.data), NOBODY_OUTSIDE)
-    assert not (house.settings.data / "secret.key").exists()
+        open_installation(settings_on(installation.settings.data), NOBODY_OUTSIDE)
+    assert not (installation.settings.data / "secret.key").exists()
 
 
 @pytest.mark.parametrize(
@@ -393,9 +397,9 @@ def test_the_disks_trouble_is_told_as_what_it_is(code, told):
     assert (found is None) if told is None else (told in found.message and found.status == 503)
 
 
-def test_a_full_disk_refuses_what_writes_and_shows_what_reads(client, house):
+def test_a_full_disk_refuses_what_writes_and_shows_what_reads(client, installation):
     client.post("/sign-in", data={"who": "rowan"})
-    with house.estates["lanternfield"].writing() as connection:
+    with installation.estates["lanternfield"].writing() as connection:
         pages = connection.exec_driver_sql("PRAGMA page_count").scalar()
         connection.exec_driver_sql(f"PRAGMA max_page_count = {pages}")
     client.headers["Authorization"] = "Bearer demo"
@@ -411,16 +415,16 @@ def test_a_full_disk_refuses_what_writes_and_shows_what_reads(client, house):
     assert client.get("/numbers").status_code == 200
 
 
-def test_the_watchers_pages_tell_good_from_bad(client, house, monkeypatch):
+def test_the_watchers_pages_tell_good_from_bad(client, installation, monkeypatch):
     for path in ("/healthz", "/readyz"):
         assert client.get(path).json() == {"status": "ok"}
         assert client.get(path, headers={"Host": "10.0.0.7:8420"}).status_code == 200
-    house.damaged["copperleaf"] = "malformed"
+    installation.damaged["copperleaf"] = "malformed"
     assert client.get("/healthz").status_code == 200
     assert client.get("/readyz").status_code == 503
 
 
-def test_figures_are_read_by_an_independent_reader(client, house):
+def test_figures_are_read_by_an_independent_reader(client, installation):
     client.post("/sign-in", data={"who": "rowan"})
     client.get("/numbers")
     found = {
@@ -431,32 +435,32 @@ def test_figures_are_read_by_an_independent_reader(client, house):
     route = ("sedge_requests_total", ("method", "GET"), ("route", "/numbers"), ("status", "2xx"))
     assert found[route] >= 1
     assert found["sedge_disk_free_bytes",] > 0
-    assert found["sedge_organisations",] == len(house.estates)
+    assert found["sedge_organisations",] == len(installation.estates)
     assert found["sedge_backup_age_seconds",] == -1
 
 
-def test_figures_are_for_the_token_or_this_machine(client, house):
+def test_figures_are_for_the_token_or_this_machine(client, installation):
     assert client.get("/metrics", headers={"X-Forwarded-For": "192.0.2.1"}).status_code == 403
     secret = Settings(metrics_token="figures").metrics_token
-    house.settings = house.settings.model_copy(update={"metrics_token": secret})
+    installation.settings = installation.settings.model_copy(update={"metrics_token": secret})
     assert client.get("/metrics").status_code == 403
     assert client.get("/metrics", headers={"Authorization": "Bearer figures"}).status_code == 200
 
 
-def test_the_audit_is_a_line_of_json_for_each_entry_once(house, desk, tmp_path):
+def test_the_audit_is_a_line_of_json_for_each_entry_once(installation, context, tmp_path):
     file = tmp_path / "audit.jsonl"
-    house.settings = house.settings.model_copy(update={"audit_file": file})
-    while audit.append(desk):
+    installation.settings = installation.settings.model_copy(update={"audit_file": file})
+    while audit.append(context):
         pass
     lines = [json.loads(line) for line in file.read_text().splitlines()]
     assert [line["sequence"] for line in lines] == list(range(1, len(lines) + 1))
     assert {"actor", "action", "organisation", "at"} <= set(lines[0])
-    with desk.reading() as reading:
+    with context.reading() as reading:
         assert (
             len(lines)
             == reading.connection.exec_driver_sql("SELECT sequence FROM ledger_head").scalar()
         )
-    assert audit.append(desk) == 0
+    assert audit.append(context) == 0
 
 
 class Collector(socketserver.StreamRequestHandler):
@@ -485,13 +489,17 @@ def messages_of(told):
         told = rest[int(count) :]
 
 
-def test_every_entry_goes_to_the_syslog_server_once_and_waits_while_it_is_away(house, desk, syslog):
+def test_every_entry_goes_to_the_syslog_server_once_and_waits_while_it_is_away(
+    installation, context, syslog
+):
     at = f"tcp://127.0.0.1:{syslog.server_address[1]}"
-    house.settings = house.settings.model_copy(update={"audit_syslog": "tcp://127.0.0.1:1"})
-    assert audit.append(desk) == 0  # nobody is there
-    house.settings = house.settings.model_copy(update={"audit_syslog": at})
+    installation.settings = installation.settings.model_copy(
+        update={"audit_syslog": "tcp://127.0.0.1:1"}
+    )
+    assert audit.append(context) == 0  # nobody is there
+    installation.settings = installation.settings.model_copy(update={"audit_syslog": at})
     sent = 0
-    while found := audit.append(desk):
+    while found := audit.append(context):
         sent += found
     ends = time.monotonic() + 30
     while sum(told.count(b"<109>1 ") for told in syslog.told) < sent:
@@ -521,10 +529,10 @@ def test_over_udp_each_line_is_a_datagram():
         assert MESSAGE.fullmatch(listens.recv(9_000))[1] == b"2026-11-30T00:00:00.000000Z"
 
 
-def test_what_is_wrong_with_the_surroundings_is_told(house, tmp_path):
-    found = look(
+def test_what_is_wrong_with_the_surroundings_is_told(installation, tmp_path):
+    found = check_surroundings(
         settings_on(
-            house.settings.data,
+            installation.settings.data,
             tls_certificate=tmp_path / "no.pem",
             tls_key=tmp_path / "no.key",
         )
@@ -533,14 +541,20 @@ def test_what_is_wrong_with_the_surroundings_is_told(house, tmp_path):
     assert told["Certificate"] is Verdict.STOP
     assert told["Mail"] is Verdict.WARN
     assert told["Disk"] is Verdict.GOOD
-    (house.settings.data / "secret.key").unlink()
-    assert {line.what for line in look(settings_on(house.settings.data)) if line.is_stop} == {"Key"}
+    (installation.settings.data / "secret.key").unlink()
+    assert {
+        line.what
+        for line in check_surroundings(settings_on(installation.settings.data))
+        if line.is_stop
+    } == {"Key"}
 
 
-def test_a_clock_that_stepped_back_is_seen(house):
+def test_a_clock_that_stepped_back_is_seen(installation):
     ahead = datetime.now(UTC).timestamp() + 7200
-    os.utime(house.settings.data / "installation.sqlite", (ahead, ahead))
-    clock = next(x for x in look(settings_on(house.settings.data)) if x.what == "Clock")
+    os.utime(installation.settings.data / "installation.sqlite", (ahead, ahead))
+    clock = next(
+        x for x in check_surroundings(settings_on(installation.settings.data)) if x.what == "Clock"
+    )
     assert clock.is_stop
 
 

@@ -115,9 +115,9 @@ class Provider:
 
 
 @pytest.fixture
-def provider(house):
+def provider(installation):
     made = Provider()
-    house.settings = house.settings.model_copy(
+    installation.settings = installation.settings.model_copy(
         update={
             "oidc_issuer": made.issuer,
             "oidc_name": "the Trust",
@@ -213,8 +213,8 @@ def test_a_code_is_of_use_to_the_browser_that_asked_only_and_once(client, provid
     assert come_back(client, back).status_code == 401  # and it is used up by that
 
 
-def test_without_a_second_factor_there_it_is_asked_for_here(client, house, provider):
-    house.settings = house.settings.model_copy(update={"demo": False})
+def test_without_a_second_factor_there_it_is_asked_for_here(client, installation, provider):
+    installation.settings = installation.settings.model_copy(update={"demo": False})
     assert come_back(client, journey(client)).headers["location"] == "/sign-in/set-up"
     assert client.get("/numbers").status_code == 303
     client.cookies.clear()
@@ -223,7 +223,9 @@ def test_without_a_second_factor_there_it_is_asked_for_here(client, house, provi
     assert client.get("/numbers").status_code == 200
 
 
-def test_a_provider_that_is_silent_or_calls_itself_otherwise_is_said_so(client, house, provider):
+def test_a_provider_that_is_silent_or_calls_itself_otherwise_is_said_so(
+    client, installation, provider
+):
     provider.stop()
     answer = client.get("/sign-in/provider")
     assert answer.status_code == 502

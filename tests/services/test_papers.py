@@ -21,52 +21,54 @@ PDF = b"%PDF-1.7\n" + b"0" * 30_000
 SMALL_SCAN = b"\x89PNG\r\n\x1a\n" + b"0" * 500
 
 
-def the_account(desk):
-    with desk.reading() as reading:
+def the_account(context):
+    with context.reading() as reading:
         return reading.records.the(Account, "brackwater-berlin")
 
 
-def hold(desk, count=3):
-    found = stock_search.one(desk, Wish("DE", area="Berlin", quantity=count), "brackwater")
+def hold(context, count=3):
+    found = stock_search.one(context, Wish("DE", area="Berlin", quantity=count), "brackwater")
     assert found.problem == ""
-    return holds.hold(desk, found.account.id, [n.e164 for n in found.offers[0].numbers])
+    return holds.hold(context, found.account.id, [n.e164 for n in found.offers[0].numbers])
 
 
-def ordered(desk, **more):
+def ordered(context, **more):
     return ordering.order(
-        desk, reference="Depot", account="", site="spree-depot", hold_id=hold(desk).id, **more
+        context, reference="Depot", account="", site="spree-depot", hold_id=hold(context).id, **more
     )
 
 
-def put(desk, **more):
+def put(context, **more):
     given = {
         "paper": "proof of local address",
         "filename": "lease.pdf",
         "content": PDF,
         "site": "spree-depot",
-        "issued_on": str(desk.now().date()),
+        "issued_on": str(context.now().date()),
     }
-    return documents.put_on_file(desk, **{**given, **more})
+    return documents.put_on_file(context, **{**given, **more})
 
 
-def test_papers_go_with_the_order_a_person_looks_and_then_numbers_come(house, desk):
-    key, _ = ordered(desk)
-    until_quiet(house, timedelta(seconds=20))
-    view = supply.order_view(desk, key)
+def test_papers_go_with_the_order_a_person_looks_and_then_numbers_come(installation, context):
+    key, _ = ordered(context)
+    until_quiet(installation, timedelta(seconds=20))
+    view = supply.order_view(context, key)
     assert [p.state for p in view.order.papers] == [PaperState.IN_REVIEW] * 2
     assert view.delivered == 0
-    until_quiet(house, timedelta(minutes=4))
-    view = supply.order_view(desk, key)
+    until_quiet(installation, timedelta(minutes=4))
+    view = supply.order_view(context, key)
     assert view.state == "delivered"
     assert {p.state for p in view.order.papers} == {PaperState.ACCEPTED}
-    assert str(the_account(desk).balance.amount) == "172.50"
+    assert str(the_account(context).balance.amount) == "172.50"
 
 
-def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(desk):
+def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(context):
     lease = next(
-        f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address"
+        f.document
+        for f in documents.on_file(context)
+        if f.document.paper == "proof of local address"
     )
-    documents.withdraw(desk, lease.id)
+    documents.withdraw(context, lease.id)
     with pytest.raises(
         NotRunnable,
         match=(
@@ -75,77 +77,83 @@ def test_without_a_paper_nothing_is_ordered_and_the_check_says_which(desk):
             " address: none is on file"
         ),
     ):
-        ordered(desk)
-    assert the_account(desk).balance.amount == 180
+        ordered(context)
+    assert the_account(context).balance.amount == 180
 
 
-def test_a_rejected_paper_holds_the_order_until_another_is_sent(house, desk):
+def test_a_rejected_paper_holds_the_order_until_another_is_sent(installation, context):
     lease = next(
-        f.document for f in documents.on_file(desk) if f.document.paper == "proof of local address"
+        f.document
+        for f in documents.on_file(context)
+        if f.document.paper == "proof of local address"
     )
-    documents.withdraw(desk, lease.id)
-    poor = put(desk, content=SMALL_SCAN, filename="scan.png")
-    key, order = ordered(desk)
-    until_quiet(house, timedelta(minutes=10))
+    documents.withdraw(context, lease.id)
+    poor = put(context, content=SMALL_SCAN, filename="scan.png")
+    key, order = ordered(context)
+    until_quiet(installation, timedelta(minutes=10))
     rejected = next(
-        p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED
+        p for p in supply.order_view(context, key).order.papers if p.state is PaperState.REJECTED
     )
     assert (rejected.document, rejected.reason) == (
         poor.id,
         "the scan can't be read; send it with 200 dots an inch or more, or as PDF",
     )
-    assert any("the proof of local address was rejected" in line.what for line in today.todo(desk))
-    assert order_views.view_order(desk, order.id).order.state is OrderState.RUNNING
+    assert any(
+        "the proof of local address was rejected" in line.what for line in today.todo(context)
+    )
+    assert order_views.view_order(context, order.id).order.state is OrderState.RUNNING
     with pytest.raises(NotRunnable, match="the one it has rejected"):
-        documents.send_another(desk, key, poor.id, poor.id)
-    better = put(desk)
+        documents.send_another(context, key, poor.id, poor.id)
+    better = put(context)
     extract = next(
-        f.document for f in documents.on_file(desk) if f.document.paper == "register extract"
+        f.document for f in documents.on_file(context) if f.document.paper == "register extract"
     )
     with pytest.raises(
         NotRunnable, match="is a register extract; a proof of local address is asked for"
     ):
-        documents.send_another(desk, key, poor.id, extract.id)
-    documents.send_another(desk, key, poor.id, better.id)
-    until_quiet(house, timedelta(minutes=6))
-    view = supply.order_view(desk, key)
+        documents.send_another(context, key, poor.id, extract.id)
+    documents.send_another(context, key, poor.id, better.id)
+    until_quiet(installation, timedelta(minutes=6))
+    view = supply.order_view(context, key)
     assert view.state == "delivered"
     assert [p.document for p in view.order.papers if p.paper == "proof of local address"] == [
         better.id
     ]
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    assert documents.rejected(desk) == []
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert documents.rejected(context) == []
 
 
 @pytest.mark.parametrize("kind", [SILENT, "error", "slow"])
-def test_a_fault_while_another_paper_is_sent_changes_nothing_about_the_end(house, desk, kind):
-    house.outside.control.call(
+def test_a_fault_while_another_paper_is_sent_changes_nothing_about_the_end(
+    installation, context, kind
+):
+    installation.outside.control.call(
         "PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 1}
     )
-    key, _ = ordered(desk)
-    until_quiet(house, timedelta(minutes=3))
+    key, _ = ordered(context)
+    until_quiet(installation, timedelta(minutes=3))
     bad = next(
-        p for p in supply.order_view(desk, key).order.papers if p.state is PaperState.REJECTED
+        p for p in supply.order_view(context, key).order.papers if p.state is PaperState.REJECTED
     )
-    fresh = put(desk, paper=bad.paper, content=PDF + b"1")
-    house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
-    documents.send_another(desk, key, bad.document, fresh.id)
-    until_quiet(house, timedelta(minutes=15))
-    view = supply.order_view(desk, key)
+    fresh = put(context, paper=bad.paper, content=PDF + b"1")
+    installation.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
+    documents.send_another(context, key, bad.document, fresh.id)
+    until_quiet(installation, timedelta(minutes=15))
+    view = supply.order_view(context, key)
     assert view.state == "delivered"
-    assert str(the_account(desk).balance.amount) == "172.50"
+    assert str(the_account(context).balance.amount) == "172.50"
 
 
-def test_an_order_whose_paper_was_rejected_can_be_cancelled_and_is_paid_back(house, desk):
-    house.outside.control.call(
+def test_an_order_whose_paper_was_rejected_can_be_cancelled_and_is_paid_back(installation, context):
+    installation.outside.control.call(
         "PUT", "review", json={"verdict": "rejected", "reason": "not signed", "count": 5}
     )
-    key, _ = ordered(desk)
-    until_quiet(house, timedelta(minutes=3))
-    supply.cancel(desk, key)
-    until_quiet(house, timedelta(minutes=5))
-    assert supply.order_view(desk, key).state == "cancelled"
-    assert the_account(desk).balance.amount == 180
+    key, _ = ordered(context)
+    until_quiet(installation, timedelta(minutes=3))
+    supply.cancel(context, key)
+    until_quiet(installation, timedelta(minutes=5))
+    assert supply.order_view(context, key).state == "cancelled"
+    assert the_account(context).balance.amount == 180
 
 
 @pytest.mark.parametrize(
@@ -162,17 +170,17 @@ def test_an_order_whose_paper_was_rejected_can_be_cancelled_and_is_paid_back(hou
         ({"valid_until": "2001-01-01"}, "valid_until"),
     ],
 )
-def test_what_cannot_go_on_file_is_refused_with_its_field(desk, given, field):
+def test_what_cannot_go_on_file_is_refused_with_its_field(context, given, field):
     with pytest.raises(NotUnderstood) as error:
-        put(desk, **given)
+        put(context, **given)
     assert error.value.field == field
 
 
-def test_the_same_content_twice_is_one_document_and_names_are_harmless(desk):
-    one = put(desk, filename='../../etc/"lease"\r\n<b>.pdf')
-    assert put(desk).id == one.id
+def test_the_same_content_twice_is_one_document_and_names_are_harmless(context):
+    one = put(context, filename='../../etc/"lease"\r\n<b>.pdf')
+    assert put(context).id == one.id
     assert one.filename == "_lease____b_.pdf"
-    assert documents.content_of(desk, one.id)[1] == PDF
+    assert documents.content_of(context, one.id)[1] == PDF
 
 
 def document(paper, **more):
@@ -204,13 +212,15 @@ def test_a_document_serves_until_it_ends_or_is_too_old():
     proof = PAPERS["proof of local address"]
     fresh = document(proof.name, site="a", issued_on=day)
     assert good_until(fresh) == day + timedelta(days=180)
-    assert good_until(fresh.but(valid_until=day + timedelta(days=3))) == day + timedelta(days=3)
+    assert good_until(fresh.copy_with(valid_until=day + timedelta(days=3))) == day + timedelta(
+        days=3
+    )
     assert held(proof, [fresh], "a", day).document == fresh
     assert held(proof, [fresh], "b", day).problem == "there is one, but of another site"
-    old = fresh.but(issued_on=day - timedelta(days=181))
+    old = fresh.copy_with(issued_on=day - timedelta(days=181))
     assert (
         held(proof, [old], "a", day).problem
         == f"the one on file served until {day - timedelta(days=1):%-d %B %Y}"
     )
     assert held(proof, [old, fresh], "a", day).document == fresh
-    assert held(proof, [fresh.but(withdrawn=True)], "a", day).problem == "none is on file"
+    assert held(proof, [fresh.copy_with(withdrawn=True)], "a", day).problem == "none is on file"

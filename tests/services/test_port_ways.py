@@ -40,11 +40,11 @@ def rio(e164):
     return f"01 P {e164[-3:]} quai{int(e164[-3:]) % 7}z"
 
 
-def opened(desk, key, carrier, country, timezone):
+def opened(context, key, carrier, country, timezone):
     """A site abroad, with a trunk to a carrier that serves the country."""
-    with desk.writing(reason="opens") as writing:
+    with context.writing(reason="opens") as writing:
         site = writing.records.the(Site, "wharf-house")
-        new = site.but(
+        new = site.copy_with(
             id=key,
             name=key.title(),
             code=key[:3].upper(),
@@ -60,7 +60,7 @@ def opened(desk, key, carrier, country, timezone):
                 changed(
                     Subject.CARRIER,
                     of,
-                    of.but(countries=tuple(dict.fromkeys((*of.countries, country)))),
+                    of.copy_with(countries=tuple(dict.fromkeys((*of.countries, country)))),
                     "carrier.changed",
                 ),
                 changed(
@@ -76,50 +76,59 @@ def opened(desk, key, carrier, country, timezone):
 
 
 @pytest.fixture
-def paris(desk):
-    opened(desk, "paris", "fellgate", "FR", "Europe/Paris")
+def paris(context):
+    opened(context, "paris", "fellgate", "FR", "Europe/Paris")
     (port,) = port_planning.begin(
-        desk, "01 99 00 01 01, 01 99 00 01 02", account="fellgate-main", site="paris"
+        context, "01 99 00 01 01, 01 99 00 01 02", account="fellgate-main", site="paris"
     )
     return port
 
 
-def switched(house, desk, key):
-    draft = port_cutover.activation(desk, key)
-    order_running.run(desk, draft.id)
-    until_quiet(house, max(now(desk, key).foc - desk.now(), timedelta(0)) + timedelta(minutes=30))
-    assert workorders.get(desk, draft.id).state is OrderState.DONE
-    with desk.reading() as reading:
-        return reading.records.many(Number, now(desk, key).numbers)
+def switched(installation, context, key):
+    draft = port_cutover.activation(context, key)
+    order_running.run(context, draft.id)
+    until_quiet(
+        installation,
+        max(now(context, key).foc - context.now(), timedelta(0)) + timedelta(minutes=30),
+    )
+    assert workorders.get(context, draft.id).state is OrderState.DONE
+    with context.reading() as reading:
+        return reading.records.many(Number, now(context, key).numbers)
 
 
-def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(house, desk, paris):
-    ports.change_port(desk, paris.id, PARIS)
-    ports.sign(desk, paris.id, "Imogen Vance")
+def test_each_french_number_needs_its_code_and_a_wrong_one_is_sent_back(
+    installation, context, paris
+):
+    ports.change_port(context, paris.id, PARIS)
+    ports.sign(context, paris.id, "Imogen Vance")
     stops = [
         f.message
-        for f in order_views.view_order(desk, ports.submission(desk, paris.id).id).report.stops
+        for f in order_views.view_order(
+            context, ports.submission(context, paris.id).id
+        ).report.stops
     ]
     assert stops == ["+33 1 99 00 01 01: it needs its RIO. Ask for it from the line itself."]
     codes = {f"code:{n}": rio(n) for n in FRENCH}
-    submitted(house, desk, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"})
-    until_quiet(house, timedelta(days=4))
-    refused = ports.view_port(desk, paris.id)
+    submitted(
+        installation, context, paris.id, **PARIS, **{**codes, f"code:{FRENCH[1]}": "01P1A2B3C4D5"}
+    )
+    until_quiet(installation, timedelta(days=4))
+    refused = ports.view_port(context, paris.id)
     assert (refused.port.state, refused.rejected[0].code, refused.rejected[1].field) == (
         PortState.REJECTED,
         "code-wrong",
         "lines",
     )
     assert FRENCH[1] in refused.rejected[0].text
-    submitted(house, desk, paris.id, **PARIS, **codes)
-    until_quiet(house, timedelta(days=4))
-    assert now(desk, paris.id).state is PortState.ACCEPTED
-    assert {n.state for n in switched(house, desk, paris.id)} == {State.AVAILABLE}
+    submitted(installation, context, paris.id, **PARIS, **codes)
+    until_quiet(installation, timedelta(days=4))
+    assert now(context, paris.id).state is PortState.ACCEPTED
+    assert {n.state for n in switched(installation, context, paris.id)} == {State.AVAILABLE}
 
 
-def test_the_french_mandate_has_the_codes_and_is_in_french(desk, paris, tmp_path):
-    ports.change_port(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
-    (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, paris.id))
+def test_the_french_mandate_has_the_codes_and_is_in_french(context, paris, tmp_path):
+    ports.change_port(context, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
+    (tmp_path / "m.pdf").write_bytes(ports.mandate_of(context, paris.id))
     text = subprocess.run(
         ["pdftotext", "-layout", tmp_path / "m.pdf", "-"],
         capture_output=True,
@@ -130,15 +139,17 @@ def test_the_french_mandate_has_the_codes_and_is_in_french(desk, paris, tmp_path
     assert every(rio(n) in text for n in FRENCH)
 
 
-def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tmp_path):
-    opened(desk, "boston", "maplecourt", "US", "America/New_York")
+def test_a_toll_free_number_changes_its_responsible_organisation(installation, context, tmp_path):
+    opened(context, "boston", "maplecourt", "US", "America/New_York")
     planned = port_planning.plan_ports(
-        desk, "1-800-555-0199", account="maplecourt-main", site="boston"
+        context, "1-800-555-0199", account="maplecourt-main", site="boston"
     )
     assert planned.plan.ports[0].changes_responsible
-    (port,) = port_planning.begin(desk, "1-800-555-0199", account="maplecourt-main", site="boston")
+    (port,) = port_planning.begin(
+        context, "1-800-555-0199", account="maplecourt-main", site="boston"
+    )
     assert port.toll_free
-    (tmp_path / "m.pdf").write_bytes(ports.mandate_of(desk, port.id))
+    (tmp_path / "m.pdf").write_bytes(ports.mandate_of(context, port.id))
     text = subprocess.run(
         ["pdftotext", "-layout", tmp_path / "m.pdf", "-"],
         capture_output=True,
@@ -146,10 +157,10 @@ def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tm
         check=True,
     ).stdout
     assert "responsible organization" in text.lower().replace("organisation", "organization")
-    submitted(house, desk, port.id, **BOSTON, subdivision="MA")
-    until_quiet(house, timedelta(days=6))
-    assert now(desk, port.id).state in {PortState.ACCEPTED, PortState.DUE}
-    (number,) = switched(house, desk, port.id)
+    submitted(installation, context, port.id, **BOSTON, subdivision="MA")
+    until_quiet(installation, timedelta(days=6))
+    assert now(context, port.id).state in {PortState.ACCEPTED, PortState.DUE}
+    (number,) = switched(installation, context, port.id)
     assert (number.state, number.kind.value, number.carrier) == (
         State.AVAILABLE,
         "toll-free",
@@ -157,16 +168,18 @@ def test_a_toll_free_number_changes_its_responsible_organisation(house, desk, tm
     )
 
 
-def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, paris):
+def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(context, paris):
     ports.change_port(
-        desk,
+        context,
         paris.id,
         {
             **PARIS,
             "codes": f"+33 1 99 00 01 01; {rio(FRENCH[0])}\n\n+33199000102\t{rio(FRENCH[1])}\n",
         },
     )
-    assert [x.code for x in ports.view_port(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
+    assert [x.code for x in ports.view_port(context, paris.id).port.lines] == [
+        rio(n) for n in FRENCH
+    ]
     for typed, said in (
         (
             "+33 1 99 00 01 01 01P101QUAI3Z",
@@ -179,31 +192,33 @@ def test_codes_can_be_pasted_and_what_is_wrong_with_them_is_said_at_once(desk, p
         ),
     ):
         with pytest.raises(NotUnderstood) as wrong:
-            ports.change_port(desk, paris.id, {**PARIS, "codes": typed})
+            ports.change_port(context, paris.id, {**PARIS, "codes": typed})
         assert (wrong.value.message, wrong.value.field) == (said, "codes")
     with pytest.raises(NotUnderstood) as wrong:
-        ports.change_port(desk, paris.id, {**PARIS, f"code:{FRENCH[0]}": "12"})
+        ports.change_port(context, paris.id, {**PARIS, f"code:{FRENCH[0]}": "12"})
     assert wrong.value.field == f"code:{FRENCH[0]}"
-    assert [x.code for x in ports.view_port(desk, paris.id).port.lines] == [rio(n) for n in FRENCH]
+    assert [x.code for x in ports.view_port(context, paris.id).port.lines] == [
+        rio(n) for n in FRENCH
+    ]
 
 
-def test_a_part_of_another_country_has_no_holidays_here(desk, paris):
+def test_a_part_of_another_country_has_no_holidays_here(context, paris):
     for part in ("ENG", "XX"):
         with pytest.raises(NotUnderstood) as wrong:
-            ports.change_port(desk, paris.id, {**PARIS, "subdivision": part})
+            ports.change_port(context, paris.id, {**PARIS, "subdivision": part})
         assert wrong.value.field == "subdivision"
         assert "6AE (Alsace)" in wrong.value.message
-    assert ports.change_port(desk, paris.id, {**PARIS, "subdivision": "57"}).subdivision == "57"
+    assert ports.change_port(context, paris.id, {**PARIS, "subdivision": "57"}).subdivision == "57"
 
 
-def test_a_code_of_the_wrong_length_is_stopped_before_the_carrier_sees_it(desk, paris):
-    ports.change_port(desk, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
-    with desk.writing(reason="kept before codes were measured") as writing:
+def test_a_code_of_the_wrong_length_is_stopped_before_the_carrier_sees_it(context, paris):
+    ports.change_port(context, paris.id, {**PARIS, **{f"code:{n}": rio(n) for n in FRENCH}})
+    with context.writing(reason="kept before codes were measured") as writing:
         port = writing.records.the(Port, paris.id)
-        lines = (port.lines[0], port.lines[1].but(code="01P1"))
-        writing.save([changed(Subject.PORT, port, port.but(lines=lines), "port.changed")])
-    ports.sign(desk, paris.id, "Imogen Vance")
-    (stop,) = order_views.view_order(desk, ports.submission(desk, paris.id).id).report.stops
+        lines = (port.lines[0], port.lines[1].copy_with(code="01P1"))
+        writing.save([changed(Subject.PORT, port, port.copy_with(lines=lines), "port.changed")])
+    ports.sign(context, paris.id, "Imogen Vance")
+    (stop,) = order_views.view_order(context, ports.submission(context, paris.id).id).report.stops
     assert (
         stop.message
         == "+33 1 99 00 01 02: a RIO has 12 letters and digits, this one has 4. Ask for it from the"

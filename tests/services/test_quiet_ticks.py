@@ -18,22 +18,22 @@ def asked(monkeypatch):
     """The organisations whose databases a tick has asked."""
     found, whole = [], runner._tick_one
 
-    def tick_one(desk):
-        found.append(desk.who.organisation)
-        return whole(desk)
+    def tick_one(context):
+        found.append(context.who.organisation)
+        return whole(context)
 
     monkeypatch.setattr(runner, "_tick_one", tick_one)
     return found
 
 
 @pytest.fixture
-def quiet(house, asked):
+def quiet(installation, asked):
     """A house in which all is done, and known to be."""
-    until_quiet(house)
-    while runner.tick_when_due(house, quiet_for=LONG):
+    until_quiet(installation)
+    while runner.tick_when_due(installation, quiet_for=LONG):
         pass
     asked.clear()
-    return house
+    return installation
 
 
 def test_a_quiet_organisation_is_passed_over(quiet, asked):
@@ -41,24 +41,26 @@ def test_a_quiet_organisation_is_passed_over(quiet, asked):
     assert asked == []
 
 
-def test_what_was_written_ends_the_quiet_of_its_organisation_alone(quiet, asked, desk):
-    with desk.writing():
+def test_what_was_written_ends_the_quiet_of_its_organisation_alone(quiet, asked, context):
+    with context.writing():
         pass
     runner.tick_when_due(quiet, quiet_for=LONG)
-    assert asked == [desk.who.organisation]
+    assert asked == [context.who.organisation]
 
 
-def test_a_scheduled_order_starts_when_its_moment_comes(quiet, asked, desk):
-    person, _ = assigned(desk)
+def test_a_scheduled_order_starts_when_its_moment_comes(quiet, asked, context):
+    person, _ = assigned(context)
     given = t.AssignNumber(number=OTHER, holder=ref(person))
-    order = workorders.draft(desk, "first day", [given], run_at=desk.now() + timedelta(minutes=30))
-    order_running.run(desk, order.id)
+    order = workorders.draft(
+        context, "first day", [given], run_at=context.now() + timedelta(minutes=30)
+    )
+    order_running.run(context, order.id)
     runner.tick_when_due(quiet, quiet_for=LONG)
-    assert workorders.get(desk, order.id).state is OrderState.SCHEDULED
+    assert workorders.get(context, order.id).state is OrderState.SCHEDULED
     quiet.clock.advance(timedelta(minutes=31))
     for _ in range(5):
         runner.tick_when_due(quiet, quiet_for=LONG)
-    assert workorders.get(desk, order.id).state is OrderState.DONE
+    assert workorders.get(context, order.id).state is OrderState.DONE
 
 
 def test_what_is_due_at_no_known_moment_waits_no_longer_than_agreed(quiet, asked):

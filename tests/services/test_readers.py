@@ -29,33 +29,33 @@ from tests.services.test_serving import free_port
 SEAL = "a-seal"
 
 
-def write_something(desk):
+def write_something(context):
     from sedge.services.workorders import workorders
     from tests.services.test_work_orders import assigned
 
-    _, order = assigned(desk)
-    workorders.get(desk, order.id)
+    _, order = assigned(context)
+    workorders.get(context, order.id)
 
 
 @pytest.fixture
-def reading(house):
+def reading(installation):
     """A second house on the same files, as another process has it."""
-    opened = open_reading(house.settings, "http://127.0.0.1:9")
+    opened = open_reading(installation.settings, "http://127.0.0.1:9")
     yield opened
     opened.close()
 
 
-def test_what_one_process_writes_the_other_sees_at_once(house, desk, reading):
-    theirs = reading.desk(desk.who)
+def test_what_one_process_writes_the_other_sees_at_once(installation, context, reading):
+    theirs = reading.context(context.who)
     before = ledger.pulse(theirs)
     assert reading.while_unchanged(theirs, "letters", lambda: "old") == "old"
-    write_something(desk)
+    write_something(context)
     assert ledger.pulse(theirs) > before
     assert reading.while_unchanged(theirs, "letters", lambda: "new") == "new"
 
 
-def test_nothing_can_be_written_where_only_reading_is_done(desk, reading):
-    theirs = reading.desk(desk.who)
+def test_nothing_can_be_written_where_only_reading_is_done(context, reading):
+    theirs = reading.context(context.who)
     with pytest.raises(AskWriter), theirs.writing():
         pass
     with pytest.raises(AskWriter):
@@ -63,19 +63,19 @@ def test_nothing_can_be_written_where_only_reading_is_done(desk, reading):
     theirs.require(May.LOOK)
 
 
-def test_a_reader_takes_over_organisations_and_the_clock(house, reading):
+def test_a_reader_takes_over_organisations_and_the_clock(installation, reading):
     from dataclasses import replace
     from datetime import timedelta
 
     from sedge.services import simulation_clock
 
-    first = next(iter(house.organisations.values()))
-    house.add_organisation(replace(first, id="reedham", name="Reedham Libraries"))
-    house.clock.advance(timedelta(days=3))
-    simulation_clock.keep_offset(house)
+    first = next(iter(installation.organisations.values()))
+    installation.add_organisation(replace(first, id="reedham", name="Reedham Libraries"))
+    installation.clock.advance(timedelta(days=3))
+    simulation_clock.keep_offset(installation)
     keep_up(reading)
     assert reading.organisations["reedham"].name == "Reedham Libraries"
-    assert reading.clock.offset == house.clock.offset
+    assert reading.clock.offset == installation.clock.offset
 
 
 async def told(request: Request) -> JSONResponse:

@@ -19,8 +19,8 @@ EDGE, HOST = "edge-one", "voice.lanternfield.example"
 
 
 @pytest.fixture
-def control(house):
-    found = simulation_clock.control_of(house)
+def control(installation):
+    found = simulation_clock.control_of(installation)
     yield found
     found.set_sip_fault(HOST, "")
 
@@ -30,18 +30,18 @@ def asked(**other):
     return SbcAsked.model_validate(fields | other)
 
 
-def do(house, desk, order):
-    order_running.run(desk, order.id)
-    until_quiet(house)
+def do(installation, context, order):
+    order_running.run(context, order.id)
+    until_quiet(installation)
     return order
 
 
-def links(desk, key=EDGE):
-    return {link.what: link for link in sbcs.run_test(desk, key).links}
+def links(context, key=EDGE):
+    return {link.what: link for link in sbcs.run_test(context, key).links}
 
 
-def test_every_link_of_a_good_sbc_holds(desk):
-    found = links(desk)
+def test_every_link_of_a_good_sbc_holds(context):
+    found = links(context)
     assert {link.ok for link in found.values()} == {True}
     assert f"Certificate for {HOST}" in found
     assert found[f"Proof of {HOST}"].evidence.startswith("The TXT record at _sip-owner.")
@@ -58,16 +58,16 @@ def test_every_link_of_a_good_sbc_holds(desk):
     ],
 )
 def test_what_is_broken_is_named_with_its_cure_and_told_on_today(
-    desk, control, monkeypatch, fault, link, says
+    context, control, monkeypatch, fault, link, says
 ):
     monkeypatch.setattr("sedge.services.trunks.connection_tests.WAIT", 1.0)
     control.set_sip_fault(HOST, fault)
-    broken = links(desk)[link]
+    broken = links(context)[link]
     assert (broken.ok, says in broken.evidence, bool(broken.cure)) == (False, True, True)
-    assert any(x.what.startswith("SBC Edge one: ") for x in todo(desk))
+    assert any(x.what.startswith("SBC Edge one: ") for x in todo(context))
 
 
-def test_addresses_and_proofs_that_are_not_there_are_named(house, desk):
+def test_addresses_and_proofs_that_are_not_there_are_named(installation, context):
     wrong = asked(
         addresses="192.0.2.7",
         domains=[
@@ -75,9 +75,9 @@ def test_addresses_and_proofs_that_are_not_there_are_named(house, desk):
             DomainAsked(name="sip.fellgate.example", proof="mine"),
         ],
     )
-    do(house, desk, sbcs.draft(desk, None, wrong))
-    made = next(x.sbc for x in sbcs.list_sbcs(desk) if x.sbc.name == "Edge three")
-    found = links(desk, made.id)
+    do(installation, context, sbcs.draft(context, None, wrong))
+    made = next(x.sbc for x in sbcs.list_sbcs(context) if x.sbc.name == "Edge three")
+    found = links(context, made.id)
     assert "127.0.0.1, which is not its own" in found["Addresses"].evidence
     assert "have other values" in found[f"Proof of {HOST}"].evidence
     assert "There is no TXT record" in found["Proof of sip.fellgate.example"].evidence
@@ -86,27 +86,27 @@ def test_addresses_and_proofs_that_are_not_there_are_named(house, desk):
     )
 
 
-def test_one_is_added_changed_undone_and_retired(house, desk):
-    order = do(house, desk, sbcs.draft(desk, None, asked()))
-    made = next(x for x in sbcs.list_sbcs(desk) if x.sbc.name == "Edge three")
-    do(house, desk, sbcs.draft(desk, made.sbc.id, asked(name="Edge 3", port="5071")))
-    seen = sbcs.view_sbc(desk, made.sbc.id).sbc
+def test_one_is_added_changed_undone_and_retired(installation, context):
+    order = do(installation, context, sbcs.draft(context, None, asked()))
+    made = next(x for x in sbcs.list_sbcs(context) if x.sbc.name == "Edge three")
+    do(installation, context, sbcs.draft(context, made.sbc.id, asked(name="Edge 3", port="5071")))
+    seen = sbcs.view_sbc(context, made.sbc.id).sbc
     assert (seen.name, seen.port, seen.links) == ("Edge 3", 5071, ())
     with pytest.raises(NotFound):
-        sbcs.view_sbc(desk, "nowhere")
-    do(house, desk, sbcs.retire(desk, made.sbc.id))
-    assert "Edge 3" not in {x.sbc.name for x in sbcs.list_sbcs(desk)}
-    again = do(house, desk, sbcs.draft(desk, None, asked(name="Edge four")))
-    do(house, desk, order_running.undo(desk, again.id))
-    assert "Edge four" not in {x.sbc.name for x in sbcs.list_sbcs(desk)}
+        sbcs.view_sbc(context, "nowhere")
+    do(installation, context, sbcs.retire(context, made.sbc.id))
+    assert "Edge 3" not in {x.sbc.name for x in sbcs.list_sbcs(context)}
+    again = do(installation, context, sbcs.draft(context, None, asked(name="Edge four")))
+    do(installation, context, order_running.undo(context, again.id))
+    assert "Edge four" not in {x.sbc.name for x in sbcs.list_sbcs(context)}
     assert order.no
 
 
-def test_trunks_end_at_it_and_its_stand_ins_are_on_the_sheet(house, desk):
-    view = sbcs.view_sbc(desk, EDGE)
+def test_trunks_end_at_it_and_its_stand_ins_are_on_the_sheet(installation, context):
+    view = sbcs.view_sbc(context, EDGE)
     assert [x.id for x in view.trunks] == ["leeds-a"]
     assert [x.id for x in view.group] == ["edge-one", "edge-two"]
-    sheet = trunk_settings.sheet(desk, "leeds-a")
+    sheet = trunk_settings.sheet(context, "leeds-a")
     part = next(p for p in sheet.parts if p.title == "Our SBC")
     assert [(v.name, v.copy or v.text) for v in part.values] == [
         ("Host", HOST),
@@ -124,10 +124,10 @@ def judged(estate, task):
 def test_an_sbc_that_trunks_end_at_is_not_taken_away(estate):
     edge = Sbc(id="edge", name="Edge", site="leeds", host="edge.example", group="g")
     estate.put(edge)
-    estate.put(estate.build().the(Trunk, "leeds-a").but(sbc="edge"))
+    estate.put(estate.build().the(Trunk, "leeds-a").copy_with(sbc="edge"))
     level, message = judged(estate, t.RetireSbc(sbc="edge"))["sbc.stand-in-left"]
     assert (level, "Leeds A among them" in message) == ("stop", True)
-    estate.put(edge.but(id="other", name="Other", order=2))
+    estate.put(edge.copy_with(id="other", name="Other", order=2))
     level, message = judged(estate, t.RetireSbc(sbc="edge"))["sbc.stand-in-left"]
     assert (level, "calls go over Other then" in message) == ("warn", True)
     assert judged(estate, t.RetireSbc(sbc="other"))["sbc.stand-in-left"][0] == "pass"
@@ -151,7 +151,7 @@ def test_what_is_judged_of_an_sbc(estate):
         sbc="nowhere",
     )
     assert judged(estate, change)["sbc.there-for-trunk"][0] == "stop"
-    assert judged(estate, change.but(sbc="edge"))["sbc.there-for-trunk"][0] == "pass"
+    assert judged(estate, change.copy_with(sbc="edge"))["sbc.there-for-trunk"][0] == "pass"
 
 
 @pytest.mark.parametrize(
@@ -169,9 +169,9 @@ def test_what_is_judged_of_an_sbc(estate):
         ({"group": "g" * 61}, "group"),
     ],
 )
-def test_what_can_not_be_is_named(desk, wrong, field):
+def test_what_can_not_be_is_named(context, wrong, field):
     with pytest.raises(NotUnderstood) as refused:
-        sbcs.draft(desk, None, asked(**wrong))
+        sbcs.draft(context, None, asked(**wrong))
     assert refused.value.field == field
 
 

@@ -34,9 +34,9 @@ NOOR = next(m for m in MEMBERS if m.role is AccessRole.SITE_MANAGER)
 
 
 @pytest.fixture
-def noor(house):
+def noor(installation):
     assert NOOR.sites == ("wharf-house",)
-    return house.desk(NOOR)
+    return installation.context(NOOR)
 
 
 def test_every_record_that_is_read_is_of_their_sites(noor):
@@ -49,13 +49,13 @@ def test_every_record_that_is_read_is_of_their_sites(noor):
         assert people <= {p.id for p in reading.records.all(Person)}
 
 
-def test_lists_and_counts_are_of_their_sites(desk, noor):
+def test_lists_and_counts_are_of_their_sites(context, noor):
     all_of_it, theirs = (
-        estate.counts_of(desk, Filter()).total,
+        estate.counts_of(context, Filter()).total,
         estate.counts_of(noor, Filter()).total,
     )
     assert 0 < theirs < all_of_it
-    assert theirs == estate.counts_of(desk, Filter(site="wharf-house")).total
+    assert theirs == estate.counts_of(context, Filter(site="wharf-house")).total
     assert {r.number.site for r in estate.list_numbers(noor, Filter(), limit=500).rows} == {
         "wharf-house"
     }
@@ -64,10 +64,10 @@ def test_lists_and_counts_are_of_their_sites(desk, noor):
     assert {r.site.id for r in safety.spots(noor)} == {"wharf-house"}
 
 
-def test_what_is_remembered_for_one_is_not_shown_to_the_other(desk, noor):
-    assert estate.overview(desk).total > estate.overview(noor).total
-    assert estate.overview(desk).total > estate.overview(noor).total, "asked again, from memory"
-    assert len(today.waiting(noor)) <= len(today.waiting(desk))
+def test_what_is_remembered_for_one_is_not_shown_to_the_other(context, noor):
+    assert estate.overview(context).total > estate.overview(noor).total
+    assert estate.overview(context).total > estate.overview(noor).total, "asked again, from memory"
+    assert len(today.waiting(noor)) <= len(today.waiting(context))
 
 
 def test_a_card_of_another_site_is_not_there(noor):
@@ -78,32 +78,34 @@ def test_a_card_of_another_site_is_not_there(noor):
     assert numbers.card(noor, "+441134960107").number.site == "wharf-house"
 
 
-def test_the_finder_finds_their_own_only(desk, noor):
+def test_the_finder_finds_their_own_only(context, noor):
     def found(who, text):
         return {row[0] for _, rows in numbers.find(who, text).groups for row in rows}
 
-    assert "Saoirse Ashgrove" in found(desk, "saoirse")
+    assert "Saoirse Ashgrove" in found(context, "saoirse")
     assert "Saoirse Ashgrove" not in found(noor, "saoirse")
     assert "Saoirse Farrow" in found(noor, "saoirse")
-    assert "Canal Museum" in found(desk, "Canal Museum")
+    assert "Canal Museum" in found(context, "Canal Museum")
     assert "Canal Museum" not in found(noor, "Canal Museum")
     assert found(noor, "0113 496 0215") == set()
 
 
-def test_the_ledger_and_work_orders_tell_of_their_sites_only(desk, noor):
+def test_the_ledger_and_work_orders_tell_of_their_sites_only(context, noor):
     theirs = {(e.subject, e.subject_id) for e in ledger.read(noor, limit=500).entries}
     assert not {key for subject, key in theirs if subject == Subject.SITE} - {"wharf-house"}
-    assert len(workorders.list_orders(noor)) <= len(workorders.list_orders(desk))
+    assert len(workorders.list_orders(noor)) <= len(workorders.list_orders(context))
     with noor.reading() as reading:
         grants = {g.id for g in reading.records.all(Grant)}
-        every = {e.subject_id for e in ledger.read(desk, subject=Subject.GRANT, limit=500).entries}
+        every = {
+            e.subject_id for e in ledger.read(context, subject=Subject.GRANT, limit=500).entries
+        }
     seen = {key for subject, key in theirs if subject == Subject.GRANT}
     assert seen <= grants
     assert not every <= grants, "others have licences too, and the ledger knows"
 
 
-def test_every_line_of_the_ledger_about_a_record_of_a_site_is_of_theirs(desk, noor):
-    with desk.reading() as reading:
+def test_every_line_of_the_ledger_about_a_record_of_a_site_is_of_theirs(context, noor):
+    with context.reading() as reading:
         kinds = (
             (Subject.SERVICE_LINE, ServiceLine),
             (Subject.ADDRESS, Address),
@@ -126,9 +128,9 @@ def test_every_line_of_the_ledger_about_a_record_of_a_site_is_of_theirs(desk, no
     assert not told & elsewhere
 
 
-def test_rules_see_the_whole_estate(desk, noor):
+def test_rules_see_the_whole_estate(context, noor):
     """A rule holds whoever asks: what is taken at another site is taken."""
-    with desk.reading() as reading, noor.reading() as theirs:
+    with context.reading() as reading, noor.reading() as theirs:
         whole, seen = (
             reading.look_at(Subject.NUMBER, "+441134960107"),
             theirs.look_at(Subject.NUMBER, "+441134960107"),
@@ -136,8 +138,8 @@ def test_rules_see_the_whole_estate(desk, noor):
         assert {n.e164 for n in whole.all(Number)} == {n.e164 for n in seen.all(Number)}
 
 
-def test_no_list_of_the_api_names_people_or_numbers_of_other_sites(desk, client):
-    with desk.reading() as reading:
+def test_no_list_of_the_api_names_people_or_numbers_of_other_sites(context, client):
+    with context.reading() as reading:
         others = {p.email for p in reading.records.all(Person) if p.site != "wharf-house"}
         others |= {n.e164 for n in reading.records.all(Number) if n.site != "wharf-house"}
     assert told_of(client, NOOR.sign_in, others) == {}
@@ -158,7 +160,7 @@ def told_of(client, who, names):
     return told
 
 
-def test_one_of_theirs_is_found_among_many_of_other_sites(desk, noor):
+def test_one_of_theirs_is_found_among_many_of_other_sites(context, noor):
     names = [(f"Zephyrine {n:03d}", "canal-museum") for n in range(150)] + [
         ("Zephyrine at the wharf", "wharf-house")
     ]
@@ -166,7 +168,7 @@ def test_one_of_theirs_is_found_among_many_of_other_sites(desk, noor):
         Person(id=f"z-{n}", name=name, email=f"z{n}@lanternfield.example", site=site)
         for n, (name, site) in enumerate(names)
     ]
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.save([changed(Subject.PERSON, None, person, "person.added") for person in people])
     assert [row[0] for _, rows in numbers.find(noor, "zephyrine").groups for row in rows] == [
         "Zephyrine at the wharf"
@@ -176,12 +178,12 @@ def test_one_of_theirs_is_found_among_many_of_other_sites(desk, noor):
     ]
 
 
-def test_a_trunks_list_is_compared_by_who_sees_every_site(desk, noor):
+def test_a_trunks_list_is_compared_by_who_sees_every_site(context, noor):
     with noor.reading() as reading:
         trunk = reading.records.all(Trunk)[0].id
-    number_lists.give_their_list(desk, trunk, "+441134960100")
-    assert number_lists.compare(desk, trunk).found.count
+    number_lists.give_their_list(context, trunk, "+441134960100")
+    assert number_lists.compare(context, trunk).found.count
     seen = number_lists.compare(noor, trunk)
     assert (seen.in_part, seen.found.count, seen.given_at) == (True, 0, None)
     assert number_lists.differing(noor) == []
-    assert len(number_lists.differing(desk)) == 1
+    assert len(number_lists.differing(context)) == 1

@@ -23,7 +23,7 @@ from sedge.demo.members import MEMBERS, PASSWORD
 from sedge.services.access import access, passwords, second_factor, throttle, tokens
 from sedge.services.access.throttle import Caller
 from sedge.services.access.tokens import Wish
-from sedge.store.repositories.access import installation
+from sedge.store.repositories.access import sign_ins
 from sedge.store.schema import mails
 from tests.asserting import every
 
@@ -34,22 +34,22 @@ FRESH = "otter kettle orbit nineteen"
 
 
 @pytest.fixture
-def real(house):
+def real(installation):
     """The same house, not as a demo."""
-    house.settings = house.settings.model_copy(update={"demo": False})
-    return house
+    installation.settings = installation.settings.model_copy(update={"demo": False})
+    return installation
 
 
-def later(house, span):
-    now = house.clock.real()
-    house.clock.real = lambda: now + span
+def later(installation, span):
+    now = installation.clock.real()
+    installation.clock.real = lambda: now + span
 
 
-def code_of(house, who, *, ahead=0):
-    with house.installation.reading() as connection:
-        sealed = installation.by_id(connection, who.sign_in).totp_sealed
-    moment = house.clock.real() + timedelta(seconds=30 * ahead)
-    return pyotp.TOTP(house.keyring.open(sealed)).at(moment)
+def code_of(installation, who, *, ahead=0):
+    with installation.shared.reading() as connection:
+        sealed = sign_ins.by_id(connection, who.sign_in).totp_sealed
+    moment = installation.clock.real() + timedelta(seconds=30 * ahead)
+    return pyotp.TOTP(installation.keyring.open(sealed)).at(moment)
 
 
 def outcome(do):
@@ -60,8 +60,8 @@ def outcome(do):
     return None
 
 
-def letters_to(desk, email):
-    with desk.reading() as reading:
+def letters_to(context, email):
+    with context.reading() as reading:
         query = select(mails.mail).where(mails.mail.c.recipient == email)
         return reading.connection.execute(query.order_by(mails.mail.c.created_at)).all()
 
@@ -69,9 +69,9 @@ def letters_to(desk, email):
 # ── guesses ──
 
 
-def test_forty_guesses_at_once_count_one_after_the_other(house):
+def test_forty_guesses_at_once_count_one_after_the_other(installation):
     def guess(_):
-        return outcome(lambda: access.sign_in(house, ROWAN.email, "wrong", HERE))
+        return outcome(lambda: access.sign_in(installation, ROWAN.email, "wrong", HERE))
 
     with ThreadPoolExecutor(8) as pool:
         found = list(pool.map(guess, range(40)))
@@ -79,35 +79,35 @@ def test_forty_guesses_at_once_count_one_after_the_other(house):
     assert found.count(TooMany) == 40 - throttle.HERE.most
 
 
-def test_a_stranger_elsewhere_shuts_nobody_out(house):
+def test_a_stranger_elsewhere_shuts_nobody_out(installation):
     for _ in range(throttle.HERE.most + 1):
-        outcome(lambda: access.sign_in(house, ROWAN.email, "wrong", THERE))
-    assert access.sign_in(house, ROWAN.email, PASSWORD, HERE)
+        outcome(lambda: access.sign_in(installation, ROWAN.email, "wrong", THERE))
+    assert access.sign_in(installation, ROWAN.email, PASSWORD, HERE)
 
 
-def test_spraying_one_password_over_many_people_is_stopped_by_address(house):
+def test_spraying_one_password_over_many_people_is_stopped_by_address(installation):
     found = [
-        outcome(lambda: access.sign_in(house, f"p{n}@lanternfield.example", "summer", THERE))
+        outcome(lambda: access.sign_in(installation, f"p{n}@lanternfield.example", "summer", THERE))
         for n in range(throttle.ADDRESS.most + 5)
     ]
     assert every(kind is NotSignedIn for kind in found[: throttle.ADDRESS.most])
     assert every(kind is TooMany for kind in found[throttle.ADDRESS.most :])
 
 
-def test_nobodys_address_is_answered_like_somebodys(house):
+def test_nobodys_address_is_answered_like_somebodys(installation):
     for email in (ROWAN.email, "nobody@lanternfield.example"):
         found = [
-            outcome(lambda: access.sign_in(house, email, "wrong", HERE))
+            outcome(lambda: access.sign_in(installation, email, "wrong", HERE))
             for _ in range(throttle.HERE.most + 2)
         ]
         assert found == [NotSignedIn] * throttle.HERE.most + [TooMany] * 2
 
 
-def test_who_must_wait_is_told_how_long(house):
+def test_who_must_wait_is_told_how_long(installation):
     for _ in range(throttle.HERE.most):
-        outcome(lambda: access.sign_in(house, ROWAN.email, "wrong", HERE))
+        outcome(lambda: access.sign_in(installation, ROWAN.email, "wrong", HERE))
     with pytest.raises(TooMany) as refused:
-        access.sign_in(house, ROWAN.email, PASSWORD, HERE)
+        access.sign_in(installation, ROWAN.email, PASSWORD, HERE)
     assert 0 < refused.value.facts["wait"] <= throttle.HERE.span.total_seconds()
 
 
@@ -132,54 +132,57 @@ def test_a_password_that_can_be_guessed_is_refused(password, again, field):
     assert refused.value.field == field
 
 
-def test_a_changed_password_ends_the_other_sessions_and_is_told(house, desk):
-    here, there = (access.sign_in(house, ROWAN.email, PASSWORD, c) for c in (HERE, THERE))
-    session = access.session_of(house, here).session.id
+def test_a_changed_password_ends_the_other_sessions_and_is_told(installation, context):
+    here, there = (access.sign_in(installation, ROWAN.email, PASSWORD, c) for c in (HERE, THERE))
+    session = access.session_of(installation, here).session.id
     form = {"old": PASSWORD, "password": FRESH, "again": FRESH}
-    passwords.change(house, ROWAN, session, form, HERE)
-    assert access.whose(house, here) is not None
-    assert access.whose(house, there) is None
-    assert access.sign_in(house, ROWAN.email, FRESH, HERE)
-    assert "changed" in letters_to(desk, ROWAN.email)[-1].subject
+    passwords.change_password(installation, ROWAN, session, form, HERE)
+    assert access.whose(installation, here) is not None
+    assert access.whose(installation, there) is None
+    assert access.sign_in(installation, ROWAN.email, FRESH, HERE)
+    assert "changed" in letters_to(context, ROWAN.email)[-1].subject
 
 
-def test_a_wrong_old_password_changes_nothing(house):
+def test_a_wrong_old_password_changes_nothing(installation):
     with pytest.raises(NotSignedIn) as refused:
-        passwords.change(house, ROWAN, "", {"old": "no", "password": FRESH, "again": FRESH}, HERE)
+        passwords.change_password(
+            installation, ROWAN, "", {"old": "no", "password": FRESH, "again": FRESH}, HERE
+        )
     assert refused.value.field == "old"
-    assert access.sign_in(house, ROWAN.email, PASSWORD, HERE)
+    assert access.sign_in(installation, ROWAN.email, PASSWORD, HERE)
 
 
-def test_a_letter_sets_a_password_once_and_within_an_hour(house, desk):
-    open_one = access.sign_in(house, ROWAN.email, PASSWORD, HERE)
-    passwords.write_reset(house, ROWAN.email, "https://sedge.example")
-    letter = letters_to(desk, ROWAN.email)[-1].text
+def test_a_letter_sets_a_password_once_and_within_an_hour(installation, context):
+    open_one = access.sign_in(installation, ROWAN.email, PASSWORD, HERE)
+    passwords.write_reset(installation, ROWAN.email, "https://sedge.example")
+    letter = letters_to(context, ROWAN.email)[-1].text
     token = re.search(r"https://sedge\.example/reset/(\S+)", letter)[1]
-    assert passwords.reset(house, token, FRESH, FRESH).sign_in == ROWAN.sign_in
-    assert access.whose(house, open_one) is None
-    assert access.sign_in(house, ROWAN.email, FRESH, HERE)
+    assert passwords.reset(installation, token, FRESH, FRESH).sign_in == ROWAN.sign_in
+    assert access.whose(installation, open_one) is None
+    assert access.sign_in(installation, ROWAN.email, FRESH, HERE)
     with pytest.raises(NotFound):
-        passwords.reset(house, token, FRESH, FRESH)
+        passwords.reset(installation, token, FRESH, FRESH)
 
 
-def test_an_old_letter_and_an_older_one_set_nothing(house, desk):
+def test_an_old_letter_and_an_older_one_set_nothing(installation, context):
     for _ in range(2):
-        passwords.write_reset(house, ROWAN.email, "https://sedge.example")
+        passwords.write_reset(installation, ROWAN.email, "https://sedge.example")
     first, second = (
-        re.search(r"/reset/(\S+)", letter.text)[1] for letter in letters_to(desk, ROWAN.email)[-2:]
+        re.search(r"/reset/(\S+)", letter.text)[1]
+        for letter in letters_to(context, ROWAN.email)[-2:]
     )
     with pytest.raises(NotFound):
-        passwords.whose_reset(house, first)
-    assert passwords.whose_reset(house, second)
-    later(house, passwords.RESET_LASTS + timedelta(seconds=1))
+        passwords.whose_reset(installation, first)
+    assert passwords.whose_reset(installation, second)
+    later(installation, passwords.RESET_LASTS + timedelta(seconds=1))
     with pytest.raises(NotFound):
-        passwords.whose_reset(house, second)
+        passwords.whose_reset(installation, second)
 
 
-def test_nobody_is_told_whether_an_address_signs_in(house, desk):
-    before = len(letters_to(desk, "nobody@lanternfield.example"))
-    passwords.write_reset(house, "nobody@lanternfield.example", "https://sedge.example")
-    assert len(letters_to(desk, "nobody@lanternfield.example")) == before == 0
+def test_nobody_is_told_whether_an_address_signs_in(installation, context):
+    before = len(letters_to(context, "nobody@lanternfield.example"))
+    passwords.write_reset(installation, "nobody@lanternfield.example", "https://sedge.example")
+    assert len(letters_to(context, "nobody@lanternfield.example")) == before == 0
 
 
 # ── second factors ──
@@ -251,47 +254,51 @@ def test_the_secret_lies_sealed(real):
 # ── sessions ──
 
 
-def test_a_session_ends_by_itself_when_nobody_uses_it_and_at_the_latest_after_its_hours(house):
-    token = access.sign_in(house, ROWAN.email, PASSWORD, HERE)
-    idle = timedelta(minutes=house.settings.session_idle_minutes)
-    began = house.clock.real()
+def test_a_session_ends_by_itself_when_nobody_uses_it_and_at_the_latest_after_its_hours(
+    installation,
+):
+    token = access.sign_in(installation, ROWAN.email, PASSWORD, HERE)
+    idle = timedelta(minutes=installation.settings.session_idle_minutes)
+    began = installation.clock.real()
     moment = began
-    while moment - began < timedelta(hours=house.settings.session_hours) - idle:
+    while moment - began < timedelta(hours=installation.settings.session_hours) - idle:
         moment += idle - timedelta(minutes=2)
-        house.clock.real = lambda at=moment: at
-        assert access.whose(house, token)
-    house.clock.real = lambda: began + timedelta(hours=house.settings.session_hours, seconds=1)
-    assert access.whose(house, token) is None
+        installation.clock.real = lambda at=moment: at
+        assert access.whose(installation, token)
+    installation.clock.real = lambda: (
+        began + timedelta(hours=installation.settings.session_hours, seconds=1)
+    )
+    assert access.whose(installation, token) is None
 
 
-def test_an_idle_session_lets_nobody_in(house):
-    token = access.sign_in(house, ROWAN.email, PASSWORD, HERE)
-    later(house, timedelta(minutes=house.settings.session_idle_minutes, seconds=5))
-    assert access.whose(house, token) is None
+def test_an_idle_session_lets_nobody_in(installation):
+    token = access.sign_in(installation, ROWAN.email, PASSWORD, HERE)
+    later(installation, timedelta(minutes=installation.settings.session_idle_minutes, seconds=5))
+    assert access.whose(installation, token) is None
 
 
-def test_sessions_are_listed_with_their_browsers_and_ended_one_by_one(house):
-    here, there = (access.sign_in(house, ROWAN.email, PASSWORD, c) for c in (HERE, THERE))
-    mine = access.session_of(house, here).session
-    listed = access.sessions_of(house, ROWAN)
+def test_sessions_are_listed_with_their_browsers_and_ended_one_by_one(installation):
+    here, there = (access.sign_in(installation, ROWAN.email, PASSWORD, c) for c in (HERE, THERE))
+    mine = access.session_of(installation, here).session
+    listed = access.sessions_of(installation, ROWAN)
     assert {(s.address, s.agent) for s in listed} >= {
         (HERE.address, HERE.agent),
         (THERE.address, THERE.agent),
     }
-    other = access.session_of(house, there).session.id
-    access.end_sessions(house, ROWAN, mine.id, other)
-    assert access.whose(house, there) is None
-    assert access.whose(house, here)
+    other = access.session_of(installation, there).session.id
+    access.end_sessions(installation, ROWAN, mine.id, other)
+    assert access.whose(installation, there) is None
+    assert access.whose(installation, here)
     with pytest.raises(NotFound):
-        access.end_sessions(house, NOOR, "", mine.id)
-    assert access.whose(house, here)
+        access.end_sessions(installation, NOOR, "", mine.id)
+    assert access.whose(installation, here)
 
 
-def test_a_new_browser_is_told_by_mail_and_a_known_one_not(real, desk):
-    before = len(letters_to(desk, NOOR.email))
+def test_a_new_browser_is_told_by_mail_and_a_known_one_not(real, context):
+    before = len(letters_to(context, NOOR.email))
     for caller in (HERE, HERE, THERE, THERE, HERE):
         access.sign_in(real, NOOR.email, PASSWORD, caller)
-    told = [m.text for m in letters_to(desk, NOOR.email)[before:]]
+    told = [m.text for m in letters_to(context, NOOR.email)[before:]]
     assert len(told) == 1
     assert THERE.address in told[0]
 
@@ -320,69 +327,69 @@ def test_money_and_members_ask_again_after_a_while(real):
 # ── tokens ──
 
 
-def a_token(house, who, **wishes):
+def a_token(installation, who, **wishes):
     wish = Wish(**{"name": "export", "role": who.role, "days": 30, **wishes})
-    return tokens.make(house.desk(who), wish)
+    return tokens.make(installation.context(who), wish)
 
 
-def test_a_token_acts_as_its_maker_within_its_role(house):
-    made = a_token(house, ROWAN, role=AccessRole.OBSERVER)
-    member = tokens.whose(house, made.secret, HERE)
+def test_a_token_acts_as_its_maker_within_its_role(installation):
+    made = a_token(installation, ROWAN, role=AccessRole.OBSERVER)
+    member = tokens.whose(installation, made.secret, HERE)
     assert (member.sign_in, member.organisation) == (ROWAN.sign_in, ROWAN.organisation)
     assert member.role is AccessRole.OBSERVER
     assert member.name == "Rowan Achterberg (export)"
-    listed = tokens.list_tokens(house.desk(ROWAN))
+    listed = tokens.list_tokens(installation.context(ROWAN))
     assert [t.used_from for t in listed if t.id == made.token.id] == [HERE.address]
 
 
-def test_of_a_token_only_a_hash_is_kept(house):
-    made = a_token(house, ROWAN)
-    for file in house.settings.data.glob("*.sqlite*"):
+def test_of_a_token_only_a_hash_is_kept(installation):
+    made = a_token(installation, ROWAN)
+    for file in installation.settings.data.glob("*.sqlite*"):
         assert made.secret.encode() not in file.read_bytes()
 
 
 @pytest.mark.parametrize("role", [AccessRole.ADMINISTRATOR, AccessRole.FINANCE])
-def test_nobody_gives_a_token_more_than_they_have(house, role):
+def test_nobody_gives_a_token_more_than_they_have(installation, role):
     with pytest.raises(Forbidden):
-        a_token(house, NOOR, role=role)
+        a_token(installation, NOOR, role=role)
 
 
-def test_a_token_of_a_site_manager_reaches_their_sites_only(house):
-    member = tokens.whose(house, a_token(house, NOOR).secret, HERE)
+def test_a_token_of_a_site_manager_reaches_their_sites_only(installation):
+    member = tokens.whose(installation, a_token(installation, NOOR).secret, HERE)
     assert member.sites == NOOR.sites
     with pytest.raises(NotUnderstood):  # they don't even see that there is such a site
-        a_token(house, NOOR, sites=("canal-museum",))
+        a_token(installation, NOOR, sites=("canal-museum",))
 
 
-def test_a_token_ends_by_its_day_by_hand_and_with_its_maker(house):
-    by_day, by_hand, with_maker = (a_token(house, ROWAN, name=n) for n in "abc")
-    tokens.revoke(house.desk(ROWAN), by_hand.token.id)
-    assert tokens.whose(house, by_hand.secret, HERE) is None
+def test_a_token_ends_by_its_day_by_hand_and_with_its_maker(installation):
+    by_day, by_hand, with_maker = (a_token(installation, ROWAN, name=n) for n in "abc")
+    tokens.revoke(installation.context(ROWAN), by_hand.token.id)
+    assert tokens.whose(installation, by_hand.secret, HERE) is None
     with pytest.raises(NotFound):
-        tokens.revoke(house.desk(ROWAN), by_hand.token.id)
-    with house.installation.writing() as connection:
-        installation.change_membership(
+        tokens.revoke(installation.context(ROWAN), by_hand.token.id)
+    with installation.shared.writing() as connection:
+        sign_ins.change_membership(
             connection, ROWAN.sign_in, ROWAN.organisation, AccessRole.HELP_DESK, ()
         )
-    assert tokens.whose(house, with_maker.secret, HERE) is None
-    with house.installation.writing() as connection:
-        installation.change_membership(
+    assert tokens.whose(installation, with_maker.secret, HERE) is None
+    with installation.shared.writing() as connection:
+        sign_ins.change_membership(
             connection, ROWAN.sign_in, ROWAN.organisation, AccessRole.ADMINISTRATOR, ()
         )
-    assert tokens.whose(house, with_maker.secret, HERE)
-    later(house, timedelta(days=30, seconds=1))
-    assert tokens.whose(house, by_day.secret, HERE) is None
+    assert tokens.whose(installation, with_maker.secret, HERE)
+    later(installation, timedelta(days=30, seconds=1))
+    assert tokens.whose(installation, by_day.secret, HERE) is None
 
 
-def test_nobody_revokes_anothers_but_an_administrator(house):
-    made = a_token(house, ROWAN)
+def test_nobody_revokes_anothers_but_an_administrator(installation):
+    made = a_token(installation, ROWAN)
     with pytest.raises(NotFound):
-        tokens.revoke(house.desk(NOOR), made.token.id)
-    theirs = a_token(house, NOOR)
-    tokens.revoke(house.desk(ROWAN), theirs.token.id)
-    assert tokens.whose(house, theirs.secret, HERE) is None
+        tokens.revoke(installation.context(NOOR), made.token.id)
+    theirs = a_token(installation, NOOR)
+    tokens.revoke(installation.context(ROWAN), theirs.token.id)
+    assert tokens.whose(installation, theirs.secret, HERE) is None
 
 
 @pytest.mark.parametrize("secret", ["", "sedge_", "sedge_nonsense", "demo", "x" * 5000])
-def test_what_is_no_token_is_nobody(house, secret):
-    assert tokens.whose(house, secret, HERE) is None
+def test_what_is_no_token_is_nobody(installation, secret):
+    assert tokens.whose(installation, secret, HERE) is None

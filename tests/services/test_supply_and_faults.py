@@ -24,130 +24,130 @@ from tests.conftest import SILENT, until_quiet
 WISH = Wish("GB", area="Leeds", quantity=3, consecutive=True)
 
 
-def held(desk, place=0, wish=WISH):
-    offer = stock_search.one(desk, wish, "brackwater").offers[place]
-    return holds.hold(desk, "brackwater-main", [n.e164 for n in offer.numbers])
+def held(context, place=0, wish=WISH):
+    offer = stock_search.one(context, wish, "brackwater").offers[place]
+    return holds.hold(context, "brackwater-main", [n.e164 for n in offer.numbers])
 
 
-def ordered(desk, hold, reference="R-1"):
+def ordered(context, hold, reference="R-1"):
     return ordering.order(
-        desk, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None
+        context, reference=reference, account="", site="wharf-house", hold_id=hold.id, spot=None
     )
 
 
-def bought(house):
-    return house.outside.control.call("GET", "orders")["orders"]
+def bought(installation):
+    return installation.outside.control.call("GET", "orders")["orders"]
 
 
-def test_an_order_arrives_line_by_line_and_says_from_when_each_can_be_used(house, desk):
-    key, _ = ordered(desk, held(desk))
-    assert supply.order_view(desk, key).state == "draft"
-    until_quiet(house, timedelta(seconds=5))
-    assert supply.order_view(desk, key).state == "placed"
-    until_quiet(house, timedelta(seconds=38))
-    view = supply.order_view(desk, key)
+def test_an_order_arrives_line_by_line_and_says_from_when_each_can_be_used(installation, context):
+    key, _ = ordered(context, held(context))
+    assert supply.order_view(context, key).state == "draft"
+    until_quiet(installation, timedelta(seconds=5))
+    assert supply.order_view(context, key).state == "placed"
+    until_quiet(installation, timedelta(seconds=38))
+    view = supply.order_view(context, key)
     assert (view.state, view.delivered) == ("part delivered", 1)
-    until_quiet(house, timedelta(minutes=2))
-    view = supply.order_view(desk, key)
+    until_quiet(installation, timedelta(minutes=2))
+    view = supply.order_view(context, key)
     assert view.state == "delivered"
     assert any(line.usable_from > line.delivered_at for line in view.order.lines)
-    assert {n.state for n in supply.numbers_of(desk, key)} == {State.AVAILABLE}
+    assert {n.state for n in supply.numbers_of(context, key)} == {State.AVAILABLE}
 
 
-def test_the_set_up_is_charged_once(house, desk):
+def test_the_set_up_is_charged_once(installation, context):
     def balance():
-        with desk.reading() as reading:
+        with context.reading() as reading:
             return reading.records.the(Account, "brackwater-main").balance.amount
 
     before = balance()
-    ordered(desk, held(desk))
-    until_quiet(house, timedelta(hours=1))
+    ordered(context, held(context))
+    until_quiet(installation, timedelta(hours=1))
     assert before - balance() == 3 * 250 / 100
 
 
 @pytest.mark.parametrize("fault", [SILENT, "error", "duplicate_callback", "slow"])
-def test_no_fault_makes_the_carrier_sell_twice(house, desk, fault):
-    hold = held(desk)
-    house.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
+def test_no_fault_makes_the_carrier_sell_twice(installation, context, fault):
+    hold = held(context)
+    installation.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
     try:
-        key, order = ordered(desk, hold)
+        key, order = ordered(context, hold)
     except (
         OutsideSilent
     ):  # the fault hit the quote; nothing was ordered, and the hold is still there
-        key, order = ordered(desk, hold)
-    house.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
-    until_quiet(house, timedelta(hours=1))
-    assert supply.order_view(desk, key).state == "delivered"
-    assert [o["key"] for o in bought(house)] == [supply.order_view(desk, key).order.key]
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
+        key, order = ordered(context, hold)
+    installation.outside.control.order_fault({"service": "carrier", "fault": fault, "count": 1})
+    until_quiet(installation, timedelta(hours=1))
+    assert supply.order_view(context, key).state == "delivered"
+    assert [o["key"] for o in bought(installation)] == [supply.order_view(context, key).order.key]
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
 
 
-def test_a_refused_order_says_why_and_closes_its_lives(house, desk):
-    hold = held(desk)
-    key, order = ordered(desk, hold)
-    house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
-    until_quiet(house, timedelta(minutes=5))
-    view = supply.order_view(desk, key)
+def test_a_refused_order_says_why_and_closes_its_lives(installation, context):
+    hold = held(context)
+    key, order = ordered(context, hold)
+    installation.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
+    until_quiet(installation, timedelta(minutes=5))
+    view = supply.order_view(context, key)
     assert view.state == "failed"
     assert "refused" in view.order.refused
-    assert {n.state for n in supply.numbers_of(desk, key)} == {State.CLOSED}
-    assert order_views.view_order(desk, order.id).order.state is OrderState.FAILED
+    assert {n.state for n in supply.numbers_of(context, key)} == {State.CLOSED}
+    assert order_views.view_order(context, order.id).order.state is OrderState.FAILED
 
 
-def test_numbers_whose_order_failed_can_be_ordered_again(house, desk):
-    hold = held(desk)
-    ordered(desk, hold)
-    house.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
-    until_quiet(house, timedelta(minutes=5))
+def test_numbers_whose_order_failed_can_be_ordered_again(installation, context):
+    hold = held(context)
+    ordered(context, hold)
+    installation.outside.control.order_fault({"service": "carrier", "fault": "reject", "count": 1})
+    until_quiet(installation, timedelta(minutes=5))
     key, _ = ordering.order(
-        desk,
+        context,
         reference="R-2",
         account="brackwater-main",
         site="wharf-house",
         numbers=list(hold.numbers),
     )
-    until_quiet(house, timedelta(hours=1))
-    assert supply.order_view(desk, key).state in {"delivered", "failed"}
-    with desk.reading() as reading:
+    until_quiet(installation, timedelta(hours=1))
+    assert supply.order_view(context, key).state in {"delivered", "failed"}
+    with context.reading() as reading:
         assert len(reading.records.many(Number, hold.numbers)) == len(hold.numbers)
 
 
-def test_what_somebody_else_holds_cannot_be_held(desk):
-    offer = stock_search.one(desk, WISH, "brackwater").offers[0]
+def test_what_somebody_else_holds_cannot_be_held(context):
+    offer = stock_search.one(context, WISH, "brackwater").offers[0]
     numbers = [n.e164 for n in offer.numbers]
-    first = holds.hold(desk, "brackwater-main", numbers)
-    assert holds.hold(desk, "brackwater-main", numbers).id == first.id, (
+    first = holds.hold(context, "brackwater-main", numbers)
+    assert holds.hold(context, "brackwater-main", numbers).id == first.id, (
         "pressed twice it is one hold"
     )
     with pytest.raises(OutsideRefused) as raised:
-        holds.hold(desk, "brackwater-main", numbers[:1])
+        holds.hold(context, "brackwater-main", numbers[:1])
     assert (raised.value.field, raised.value.reason) == ("numbers", "taken")
 
 
-def test_a_hold_that_has_run_out_says_so(house, desk):
-    hold = held(desk)
-    until_quiet(house, timedelta(minutes=16))
+def test_a_hold_that_has_run_out_says_so(installation, context):
+    hold = held(context)
+    until_quiet(installation, timedelta(minutes=16))
     for attempt in (
-        lambda: ordering.plan(desk, ordering.Wanted(hold=hold.id)),
-        lambda: ordered(desk, hold),
+        lambda: ordering.plan(context, ordering.Wanted(hold=hold.id)),
+        lambda: ordered(context, hold),
     ):
         with pytest.raises(NotAllowedNow, match="has run out"):
             attempt()
 
 
-def test_holds_can_be_let_go(desk):
-    hold = held(desk)
-    holds.end_hold(desk, hold.id)
-    assert holds.hold(desk, "brackwater-main", list(hold.numbers)).numbers == hold.numbers
+def test_holds_can_be_let_go(context):
+    hold = held(context)
+    holds.end_hold(context, hold.id)
+    assert holds.hold(context, "brackwater-main", list(hold.numbers)).numbers == hold.numbers
 
 
-def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
-    hold = held(desk, wish=Wish("GB", capacity="many", quantity=120))
-    assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).quote.short is not None
+def test_an_order_without_the_money_is_stopped_before_it_is_placed(installation, context):
+    hold = held(context, wish=Wish("GB", capacity="many", quantity=120))
+    assert ordering.plan(context, ordering.Wanted(hold=hold.id)).quote.short is not None
     with pytest.raises(NotRunnable, match="short"):
-        ordering.order(desk, reference="big", account="", site="wharf-house", hold_id=hold.id)
-    until_quiet(house, timedelta(minutes=1))
-    assert bought(house) == []
+        ordering.order(context, reference="big", account="", site="wharf-house", hold_id=hold.id)
+    until_quiet(installation, timedelta(minutes=1))
+    assert bought(installation) == []
 
 
 @pytest.mark.parametrize(
@@ -162,9 +162,9 @@ def test_an_order_without_the_money_is_stopped_before_it_is_placed(house, desk):
         (Wish("GB", capacity="huge"), "capacity"),
     ],
 )
-def test_a_bad_search_names_its_field(desk, wish, field):
+def test_a_bad_search_names_its_field(context, wish, field):
     with pytest.raises(NotUnderstood) as raised:
-        stock_search.one(desk, wish, "brackwater")
+        stock_search.one(context, wish, "brackwater")
     assert raised.value.field == field
 
 
@@ -176,13 +176,13 @@ def test_a_bad_search_names_its_field(desk, wish, field):
         ({"spot": "CNL-001-9", "reference": "R"}, None),
     ],
 )
-def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
+def test_a_bad_order_names_its_field_and_the_hold_stays(context, values, field):
     from sedge.core.errors import SedgeError
 
-    hold = held(desk)
+    hold = held(context)
     with pytest.raises(SedgeError) as raised:
         ordering.order(
-            desk,
+            context,
             **{
                 "reference": "R",
                 "account": "",
@@ -192,61 +192,61 @@ def test_a_bad_order_names_its_field_and_the_hold_stays(desk, values, field):
             },
         )
     assert field is None or raised.value.field == field
-    assert ordering.plan(desk, ordering.Wanted(hold=hold.id)).hold.state == "held"
+    assert ordering.plan(context, ordering.Wanted(hold=hold.id)).hold.state == "held"
 
 
-def test_an_order_larger_than_the_stock_finds_no_offer(desk):
+def test_an_order_larger_than_the_stock_finds_no_offer(context):
     assert (
         stock_search.one(
-            desk, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater"
+            context, Wish("GB", area="Leeds", quantity=900, consecutive=True), "brackwater"
         ).offers
         == []
     )
 
 
-def test_cancelling_what_has_not_arrived_returns_the_numbers(house, desk):
-    key, _ = ordered(desk, held(desk))
-    until_quiet(house, timedelta(seconds=10))
-    supply.cancel(desk, key)
-    until_quiet(house, timedelta(seconds=30))
-    assert supply.order_view(desk, key).state == "cancelled"
-    assert {n.state for n in supply.numbers_of(desk, key)} == {State.CLOSED}
+def test_cancelling_what_has_not_arrived_returns_the_numbers(installation, context):
+    key, _ = ordered(context, held(context))
+    until_quiet(installation, timedelta(seconds=10))
+    supply.cancel(context, key)
+    until_quiet(installation, timedelta(seconds=30))
+    assert supply.order_view(context, key).state == "cancelled"
+    assert {n.state for n in supply.numbers_of(context, key)} == {State.CLOSED}
 
 
-def test_released_numbers_go_back_when_the_carrier_has_carried_it_out(house, desk):
+def test_released_numbers_go_back_when_the_carrier_has_carried_it_out(installation, context):
     from sedge.core.workorders import tasks as t
 
-    order = order_running.run_now(desk, "give back", [t.ReleaseNumber(number="+441134960312")])
-    runner.tick(house)
-    with desk.reading() as reading:
+    order = order_running.run_now(context, "give back", [t.ReleaseNumber(number="+441134960312")])
+    runner.tick(installation)
+    with context.reading() as reading:
         assert reading.records.the(Number, "+441134960312").leaving_on is not None
-    until_quiet(house, timedelta(minutes=5))
-    with desk.reading() as reading:
+    until_quiet(installation, timedelta(minutes=5))
+    with context.reading() as reading:
         assert reading.records.the(Number, "+441134960312").state is State.RELEASED
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
 
 
-def test_lead_times_come_from_the_carriers_own_deliveries(house, desk):
-    key, _ = ordered(desk, held(desk, wish=replace(WISH, quantity=40, consecutive=False)))
-    before = supply.order_view(desk, key)
+def test_lead_times_come_from_the_carriers_own_deliveries(installation, context):
+    key, _ = ordered(context, held(context, wish=replace(WISH, quantity=40, consecutive=False)))
+    before = supply.order_view(context, key)
     assert before.median == timedelta(seconds=96), (
         "the demo's past orders: 10 lines of 96 s, 6 of 74 s, 4 of 118 s"
     )
-    until_quiet(house, timedelta(hours=1))
-    after = supply.order_view(desk, key)
+    until_quiet(installation, timedelta(hours=1))
+    after = supply.order_view(context, key)
     assert timedelta(seconds=30) < after.median <= after.late < timedelta(minutes=10)
     assert after.median != before.median
 
 
-def test_a_deposit_is_written_down_on_both_sides(house, desk):
-    after = payments.deposit(desk, "brackwater-main", "100.50")
+def test_a_deposit_is_written_down_on_both_sides(installation, context):
+    after = payments.deposit(context, "brackwater-main", "100.50")
     assert str(after.balance.amount) == "740.50"
     assert (
-        house.outside.carrier("brackwater")
+        installation.outside.carrier("brackwater")
         .with_key("key-of-brackwater-main")
         .call("GET", "account")["balance"]
         == "740.50"
     )
     for wrong in ("", "abc", "-5", "1e9"):
         with pytest.raises(NotUnderstood):
-            payments.deposit(desk, "brackwater-main", wrong)
+            payments.deposit(context, "brackwater-main", wrong)

@@ -33,17 +33,19 @@ FREE = "+441134960160"
 SECOND = "+441134960161"
 
 
-def whats(desk):
-    return [line.what for line in today.todo(desk)]
+def whats(context):
+    return [line.what for line in today.todo(context)]
 
 
-def put(desk, record, action, **values):
-    with desk.writing() as writing:
-        writing.save([changed(SUBJECT_OF[type(record)], record, record.but(**values), action)])
+def put(context, record, action, **values):
+    with context.writing() as writing:
+        writing.save(
+            [changed(SUBJECT_OF[type(record)], record, record.copy_with(**values), action)]
+        )
 
 
-def newcomer(desk):
-    with desk.reading() as reading:
+def newcomer(context):
+    with context.reading() as reading:
         people = [
             p for p in reading.records.where(Person, order_by=tables.person.c.extension) if p.spot
         ]
@@ -58,12 +60,12 @@ def ref(person):
 # ── today ──
 
 
-def test_the_demo_begins_with_a_days_work_most_serious_first(desk):
-    lines = today.todo(desk)
+def test_the_demo_begins_with_a_days_work_most_serious_first(context):
+    lines = today.todo(context)
     assert [line.mark.value for line in lines] == sorted(
         (line.mark.value for line in lines), key=["wrong", "waiting", "none"].index
     )
-    assert whats(desk)[:2] == [
+    assert whats(context)[:2] == [
         "1 number in use on no trunk's list",
         "Work order 7 failed: A number for the learning producer",
     ]
@@ -72,20 +74,20 @@ def test_the_demo_begins_with_a_days_work_most_serious_first(desk):
         "Home calling: 2 seats left of 21",
         "3 people whose phone is not registered",
         "1 test call outdated",
-    } <= set(whats(desk))
+    } <= set(whats(context))
 
 
 @pytest.mark.parametrize("member", MEMBERS, ids=lambda m: m.role.value)
-def test_every_line_leads_to_a_page_that_its_reader_may_see(client, house, member):
+def test_every_line_leads_to_a_page_that_its_reader_may_see(client, installation, member):
     client.post("/sign-in", data={"who": member.sign_in})
-    lines = today.todo(house.desk(member))
+    lines = today.todo(installation.context(member))
     assert lines
     for line in lines:
         assert client.get(line.href).status_code == 200, line.href
 
 
-def test_each_role_is_told_what_it_can_do_something_about(house):
-    told = {member.role.value: whats(house.desk(member)) for member in MEMBERS}
+def test_each_role_is_told_what_it_can_do_something_about(installation):
+    told = {member.role.value: whats(installation.context(member)) for member in MEMBERS}
     moving = ("Tour guide seat: the trial ends", "Wharf House will pass", "Invoice FV-")
     assert [w for w in told["finance"] if not w.startswith(moving)] == [
         "Port 1 is asked about",
@@ -100,99 +102,101 @@ def test_each_role_is_told_what_it_can_do_something_about(house):
     assert len(told["administrator"]) in {18, 19}  # early in a month no budget is passed yet
 
 
-def test_listing_the_number_takes_its_line_away(house, desk):
+def test_listing_the_number_takes_its_line_away(installation, context):
     order = workorders.draft(
-        desk, "list it", [t.ListOnTrunk(number="+441134960214", trunk="leeds-a")]
+        context, "list it", [t.ListOnTrunk(number="+441134960214", trunk="leeds-a")]
     )
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    assert "1 number in use on no trunk's list" not in whats(desk)
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    assert "1 number in use on no trunk's list" not in whats(context)
 
 
-def test_money_under_the_low_mark_is_told_with_what_follows(desk):
-    with desk.reading() as reading:
+def test_money_under_the_low_mark_is_told_with_what_follows(context):
+    with context.reading() as reading:
         account = reading.records.the(Account, "brackwater-main")
-    put(desk, account, "account.charged", balance=account.low_mark)
-    line = next(line for line in today.todo(desk) if "balance" in line.what)
+    put(context, account, "account.charged", balance=account.low_mark)
+    line = next(line for line in today.todo(context) if "balance" in line.what)
     assert line.what == "Brackwater Telecom, main account: the balance is £100.00"
     assert "At zero the carrier stops service" in line.why
 
 
-def test_a_trial_that_ends_within_the_month_is_told(desk):
-    with desk.reading() as reading:
+def test_a_trial_that_ends_within_the_month_is_told(context):
+    with context.reading() as reading:
         seats = reading.records.the(Subscription, "staff-2025")
-    put(desk, seats, "subscription.used", trial_ends=desk.now() + timedelta(days=6))
-    assert any(line.what.startswith("Staff seat: the trial ends") for line in today.todo(desk))
+    put(context, seats, "subscription.used", trial_ends=context.now() + timedelta(days=6))
+    assert any(line.what.startswith("Staff seat: the trial ends") for line in today.todo(context))
 
 
-def test_a_stopped_draft_is_not_on_the_list_any_more(desk):
-    drafts = workorders.list_orders(desk, states=(OrderState.DRAFT,))
-    workorders.discard(desk, drafts[0].id)
-    assert not any("is a draft" in what for what in whats(desk))
+def test_a_stopped_draft_is_not_on_the_list_any_more(context):
+    drafts = workorders.list_orders(context, states=(OrderState.DRAFT,))
+    workorders.discard(context, drafts[0].id)
+    assert not any("is a draft" in what for what in whats(context))
 
 
-def test_the_count_in_the_head_follows_every_change(desk):
-    before = len(today.waiting(desk))
-    assert before == len(today.todo(desk))
-    for draft in workorders.list_orders(desk, states=(OrderState.DRAFT,)):
-        workorders.discard(desk, draft.id)
-    assert len(today.waiting(desk)) == before - 1
-    workorders.draft(desk, "another", [t.SetAside(number=FREE, reason="test")])
-    assert len(today.waiting(desk)) == before
+def test_the_count_in_the_head_follows_every_change(context):
+    before = len(today.waiting(context))
+    assert before == len(today.todo(context))
+    for draft in workorders.list_orders(context, states=(OrderState.DRAFT,)):
+        workorders.discard(context, draft.id)
+    assert len(today.waiting(context)) == before - 1
+    workorders.draft(context, "another", [t.SetAside(number=FREE, reason="test")])
+    assert len(today.waiting(context)) == before
 
 
 # ── mail ──
 
 
-def mails(house, order):
+def mails(installation, order):
     return [
         m
-        for m in house.outside.mail.mailbox()
+        for m in installation.outside.mail.mailbox()
         if order.title in m["subject"] or order.title in m["text"]
     ]
 
 
-def test_the_holder_hears_what_they_got_and_where_help_would_go(house, desk):
-    person = newcomer(desk)
+def test_the_holder_hears_what_they_got_and_where_help_would_go(installation, context):
+    person = newcomer(context)
     order = workorders.draft(
-        desk, "A number for somebody new", [t.AssignNumber(number=FREE, holder=ref(person))]
+        context, "A number for somebody new", [t.AssignNumber(number=FREE, holder=ref(person))]
     )
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    letter = next(m for m in house.outside.mail.mailbox() if m["to"] == person.email)
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    letter = next(m for m in installation.outside.mail.mailbox() if m["to"] == person.email)
     assert "0113 496 0160 (+441134960160), main" in letter["text"]
     assert f"({person.spot}). Tell us when you move" in letter["text"]
     report = next(
-        m for m in mails(house, order) if m["to"] == "rowan.achterberg@lanternfield.example"
+        m for m in mails(installation, order) if m["to"] == "rowan.achterberg@lanternfield.example"
     )
     assert report["subject"] == f"Work order {order.no} is done: A number for somebody new"
     assert "done  Assign 0113 496 0160" in report["text"]
 
 
-def test_a_failed_work_order_tells_its_author_why_and_no_holder(house, desk):
-    person = newcomer(desk)
+def test_a_failed_work_order_tells_its_author_why_and_no_holder(installation, context):
+    person = newcomer(context)
     order = workorders.draft(
-        desk,
+        context,
         "Fails",
         [t.AssignNumber(number=FREE, holder=ref(person)), t.PlaceTestCall(number=FREE)],
     )
-    house.outside.control.call("PUT", f"people/{person.id}", json={"away": True})
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    assert order_views.view_order(desk, order.id).order.state is OrderState.FAILED
-    report = next(m for m in mails(house, order) if "has failed" in m["subject"])
+    installation.outside.control.call("PUT", f"people/{person.id}", json={"away": True})
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    assert order_views.view_order(context, order.id).order.state is OrderState.FAILED
+    report = next(m for m in mails(installation, order) if "has failed" in m["subject"])
     assert "did not confirm it" in report["text"]
-    assert not any(m["to"] == person.email for m in house.outside.mail.mailbox())
+    assert not any(m["to"] == person.email for m in installation.outside.mail.mailbox())
 
 
-def test_whoever_loses_their_only_number_by_an_undo_is_told(house, desk):
-    person = newcomer(desk)
-    order = workorders.draft(desk, "For a day", [t.AssignNumber(number=FREE, holder=ref(person))])
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    order_running.undo(desk, order.id)
-    until_quiet(house)
-    letters = [m["text"] for m in house.outside.mail.mailbox() if m["to"] == person.email]
+def test_whoever_loses_their_only_number_by_an_undo_is_told(installation, context):
+    person = newcomer(context)
+    order = workorders.draft(
+        context, "For a day", [t.AssignNumber(number=FREE, holder=ref(person))]
+    )
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    order_running.undo(context, order.id)
+    until_quiet(installation)
+    letters = [m["text"] for m in installation.outside.mail.mailbox() if m["to"] == person.email]
     assert len(letters) == 2
     assert any(
         "no longer yours:\n  0113 496 0160" in text
@@ -201,38 +205,38 @@ def test_whoever_loses_their_only_number_by_an_undo_is_told(house, desk):
     )
 
 
-def test_whoever_loses_a_number_that_is_retired_is_told_what_is_left(house, desk):
-    person = newcomer(desk)
+def test_whoever_loses_a_number_that_is_retired_is_told_what_is_left(installation, context):
+    person = newcomer(context)
     give = workorders.draft(
-        desk,
+        context,
         "Two",
         [
             t.AssignNumber(number=FREE, holder=ref(person)),
             t.AssignNumber(number=SECOND, holder=ref(person), role=Role.EXTRA),
         ],
     )
-    order_running.run(desk, give.id)
-    until_quiet(house)
-    take = workorders.draft(desk, "One back", [t.UnassignNumber(number=SECOND)])
-    order_running.run(desk, take.id)
-    until_quiet(house)
+    order_running.run(context, give.id)
+    until_quiet(installation)
+    take = workorders.draft(context, "One back", [t.UnassignNumber(number=SECOND)])
+    order_running.run(context, take.id)
+    until_quiet(installation)
     letter = next(
         m["text"]
-        for m in house.outside.mail.mailbox()
+        for m in installation.outside.mail.mailbox()
         if m["to"] == person.email and "no longer" in m["text"]
     )
     assert "no longer yours:\n  0113 496 0161" in letter
     assert "these numbers are yours now:\n  0113 496 0160" in letter
 
 
-def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house, desk):
+def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(installation, context):
     """One reading of the estate for all letters; each letter itself costs looking whether it is
     written, and writing it."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         people = [p for p in reading.records.all(Person) if p.spot and p.site == "wharf-house"][:30]
     read = {"n": 0}
 
-    @event.listens_for(house.estates["lanternfield"]._writer, "before_cursor_execute")
+    @event.listens_for(installation.estates["lanternfield"]._writer, "before_cursor_execute")
     def _count(_connection, _cursor, statement, *_args):
         read["n"] += statement.startswith("SELECT") and "FROM mail" not in statement
 
@@ -243,13 +247,13 @@ def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house
             )
             for i in range(count)
         ]
-        order = workorders.draft(desk, f"{count} numbers", tasks)
-        order_running.run(desk, order.id)
-        until_quiet(house)
-        done = order_views.view_order(desk, order.id).order
+        order = workorders.draft(context, f"{count} numbers", tasks)
+        order_running.run(context, order.id)
+        until_quiet(installation)
+        done = order_views.view_order(context, order.id).order
         assert done.state is OrderState.DONE
         read["n"] = 0
-        with desk.writing() as writing:
+        with context.writing() as writing:
             mail.write_for(writing, done)
         return read["n"]
 
@@ -258,14 +262,14 @@ def test_letters_of_a_large_order_take_no_more_reading_than_of_a_small_one(house
     assert letters(15, 160) <= few + 2
 
 
-def test_mail_waits_for_a_silent_service_and_is_sent_once(house, desk):
-    house.outside.control.order_fault({"service": "mail", "fault": "error", "count": 3})
-    order = workorders.draft(desk, "Quiet mail", [t.SetAside(number=FREE, reason="test")])
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    until_quiet(house, timedelta(minutes=1))
-    assert len(mails(house, order)) == 1
-    with desk.reading() as reading:
+def test_mail_waits_for_a_silent_service_and_is_sent_once(installation, context):
+    installation.outside.control.order_fault({"service": "mail", "fault": "error", "count": 3})
+    order = workorders.draft(context, "Quiet mail", [t.SetAside(number=FREE, reason="test")])
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    until_quiet(installation, timedelta(minutes=1))
+    assert len(mails(installation, order)) == 1
+    with context.reading() as reading:
         unsent = reading.connection.execute(
             select(mail_tables.mail).where(mail_tables.mail.c.sent_at.is_(None))
         ).all()
@@ -275,8 +279,8 @@ def test_mail_waits_for_a_silent_service_and_is_sent_once(house, desk):
 # ── the past, and the ledger over it ──
 
 
-def test_the_demos_past_was_lived_in_the_order_of_its_days(desk):
-    with desk.reading() as reading:
+def test_the_demos_past_was_lived_in_the_order_of_its_days(context):
+    with context.reading() as reading:
         moments = (
             reading.connection.execute(select(chain.ledger.c.at).order_by(chain.ledger.c.sequence))
             .scalars()
@@ -290,11 +294,11 @@ def test_the_demos_past_was_lived_in_the_order_of_its_days(desk):
     for one, following in zip(spans, spans[1:], strict=False):
         if one.number == following.number:
             assert one.since <= one.until == following.since
-    assert ledger.verify(desk)[1] is None
+    assert ledger.verify(context)[1] is None
 
 
-def test_every_entry_of_the_demos_ledger_is_told_in_a_sentence(desk):
-    with desk.reading() as reading:
+def test_every_entry_of_the_demos_ledger_is_told_in_a_sentence(context):
+    with context.reading() as reading:
         actions = set(
             reading.connection.execute(select(chain.ledger.c.action).distinct()).scalars()
         )
@@ -302,52 +306,52 @@ def test_every_entry_of_the_demos_ledger_is_told_in_a_sentence(desk):
     assert len(actions) > 20
 
 
-def test_one_number_of_the_demo_had_three_holders(desk):
+def test_one_number_of_the_demo_had_three_holders(context):
     from sedge.services.numbers import numbers
 
-    holders = [s.holder for s in numbers.card(desk, "+441134960121").life if s.holder]
+    holders = [s.holder for s in numbers.card(context, "+441134960121").life if s.holder]
     assert len(holders) == 3
     assert len(set(holders)) == 3
 
 
-def test_going_back_in_the_past_is_refused(house):
+def test_going_back_in_the_past_is_refused(installation):
     from sedge.demo.seed import Seeding
 
     class Halfway(Seeding):
-        def __init__(self, house):
-            self.house, self.now = house, house.clock.now()
+        def __init__(self, installation):
+            self.installation, self.now = installation, installation.clock.now()
 
-    past = Halfway(house)
+    past = Halfway(installation)
     past.at(100)
     with pytest.raises(ValueError, match="before what has been lived"):
         past.at(200)
 
 
-def test_seeded_work_orders_can_be_undone_like_any_other(house, desk):
+def test_seeded_work_orders_can_be_undone_like_any_other(installation, context):
     joined = next(
-        w for w in workorders.list_orders(desk) if w.title == "A number for the new shop lead"
+        w for w in workorders.list_orders(context) if w.title == "A number for the new shop lead"
     )
-    order_running.undo(desk, joined.id)
-    until_quiet(house)
-    assert order_views.view_order(desk, joined.id).order.state is OrderState.UNDONE
+    order_running.undo(context, joined.id)
+    until_quiet(installation)
+    assert order_views.view_order(context, joined.id).order.state is OrderState.UNDONE
 
 
-def test_the_work_order_of_the_next_morning_runs_by_itself(house, desk):
-    planned = next(w for w in workorders.list_orders(desk, states=(OrderState.SCHEDULED,)))
-    until_quiet(house, planned.run_at - desk.now() + timedelta(minutes=5))
-    assert order_views.view_order(desk, planned.id).order.state is OrderState.DONE
+def test_the_work_order_of_the_next_morning_runs_by_itself(installation, context):
+    planned = next(w for w in workorders.list_orders(context, states=(OrderState.SCHEDULED,)))
+    until_quiet(installation, planned.run_at - context.now() + timedelta(minutes=5))
+    assert order_views.view_order(context, planned.id).order.state is OrderState.DONE
 
 
 @pytest.mark.parametrize("day", range(0, 540, 30))
-def test_every_number_of_the_past_can_be_looked_at_as_it_stood(desk, day):
+def test_every_number_of_the_past_can_be_looked_at_as_it_stood(context, day):
     from sedge.core.errors import NotFound
     from sedge.services.numbers import numbers
 
-    at = desk.now() - timedelta(days=day)
+    at = context.now() - timedelta(days=day)
     seen = 0
     for last in (100, 121, 128, 138, 190, 200, 210, 214, 230, 233, 300, 310):
         try:
-            card = numbers.card(desk, f"+44113496{last:04d}", at)
+            card = numbers.card(context, f"+44113496{last:04d}", at)
         except NotFound as missing:
             assert "was not in the estate" in missing.message
             continue

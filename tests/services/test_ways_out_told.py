@@ -12,66 +12,70 @@ from sedge.services.workorders import order_running, workorders
 from tests.conftest import until_quiet
 
 
-def told(house, path):
-    return house.outside.telephony.call("GET", path)
+def told(installation, path):
+    return installation.outside.telephony.call("GET", path)
 
 
-def ran(house, desk, task):
-    order_running.run(desk, workorders.draft(desk, "x", [task]).id)
-    until_quiet(house)
+def ran(installation, context, task):
+    order_running.run(context, workorders.draft(context, "x", [task]).id)
+    until_quiet(installation)
 
 
-def test_a_dial_plan_is_told_whole_in_the_order_in_which_it_is_asked(house, desk):
+def test_a_dial_plan_is_told_whole_in_the_order_in_which_it_is_asked(installation, context):
     own = OwnDialRule(name="The desk in Berlin", pattern="77", leads_to=Reached.EXTENSION, strip=1)
-    ran(house, desk, t.SetDialPlan(site="wharf-house", rules=(own,)))
-    plan = told(house, "dial-plans/wharf-house")["rules"]
+    ran(installation, context, t.SetDialPlan(site="wharf-house", rules=(own,)))
+    plan = told(installation, "dial-plans/wharf-house")["rules"]
     [place] = [i for i, rule in enumerate(plan) if rule["pattern"] == "77"]
     assert (plan[place]["leads_to"], plan[place]["strip"]) == ("extension", 1)
     assert {rule["leads_to"] for rule in plan[:place]} == {"emergency"}
     assert {"number", "extension"} <= {rule["leads_to"] for rule in plan[place + 1 :]}
 
 
-def test_routes_are_told_in_their_order_and_taken_back(house, desk):
+def test_routes_are_told_in_their_order_and_taken_back(installation, context):
     routes = tuple(
         OutboundRoute(name=name, destinations=to, trunks=("leeds-a",))
         for name, to in (("Mobiles", ("+447",)), ("Home", ("+44",)))
     )
-    ran(house, desk, t.SetOutboundRoutes(routes=routes))
-    kept = told(house, "routes")["routes"]
+    ran(installation, context, t.SetOutboundRoutes(routes=routes))
+    kept = told(installation, "routes")["routes"]
     assert [(r["name"], r["destinations"], r["trunks"]) for r in kept] == [
         ("Mobiles", ["+447"], ["leeds-a"]),
         ("Home", ["+44"], ["leeds-a"]),
     ]
-    ran(house, desk, t.SetOutboundRoutes(routes=()))
-    assert told(house, "routes")["routes"] == []
+    ran(installation, context, t.SetOutboundRoutes(routes=()))
+    assert told(installation, "routes")["routes"] == []
 
 
-def test_every_site_of_the_demo_has_told_its_dial_plan(house, desk):
-    with desk.reading() as reading:
+def test_every_site_of_the_demo_has_told_its_dial_plan(installation, context):
+    with context.reading() as reading:
         sites = [site.id for site in reading.records.all(Site)]
     assert len(sites) > 3
     for site in sites:
-        rules = told(house, f"dial-plans/{site}")["rules"]
+        rules = told(installation, f"dial-plans/{site}")["rules"]
         assert rules[0]["leads_to"] == "emergency"
         assert len(rules) > 5
 
 
-def test_what_does_not_concern_it_is_not_told_again(house, desk, monkeypatch):
+def test_what_does_not_concern_it_is_not_told_again(installation, context, monkeypatch):
     said = []
-    telephony = house.outside.telephony
+    telephony = installation.outside.telephony
     monkeypatch.setattr(telephony, "put_dial_plan", lambda *plan: said.append(plan))
     monkeypatch.setattr(telephony, "put_routes", said.append)
     holder = HolderRef(kind=HolderKind.SITE, id="wharf-house")
-    ran(house, desk, t.SetCallerId(holder=holder, shows="number", caller_id="+441134960200"))
+    ran(
+        installation,
+        context,
+        t.SetCallerId(holder=holder, shows="number", caller_id="+441134960200"),
+    )
     assert said == []
 
 
 @pytest.mark.parametrize("listens", [True, False])
 def test_a_new_site_tells_its_plan_and_is_there_though_nobody_listens(
-    house, desk, monkeypatch, listens
+    installation, context, monkeypatch, listens
 ):
     if not listens:
-        monkeypatch.setattr(house.outside.telephony, "put_dial_plan", silent)
+        monkeypatch.setattr(installation.outside.telephony, "put_dial_plan", silent)
     typed = CivicElements(
         country="DE",
         region="Berlin",
@@ -80,10 +84,10 @@ def test_a_new_site_tells_its_plan_and_is_there_though_nobody_listens(
         house_number="12",
         postcode="10999",
     )
-    site = site_management.add_site(desk, name="Store two", code="STW", typed=typed)
-    plan = told(house, f"dial-plans/{site.id}")["rules"]
+    site = site_management.add_site(context, name="Store two", code="STW", typed=typed)
+    plan = told(installation, f"dial-plans/{site.id}")["rules"]
     assert bool(plan) is listens
-    with desk.reading() as reading:
+    with context.reading() as reading:
         assert reading.records.the(Site, site.id).name == "Store two"
 
 

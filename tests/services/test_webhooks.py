@@ -65,23 +65,23 @@ def listener():
     made.stop()
 
 
-def set_aside(desk, number=FREE):
-    order = workorders.draft(desk, "Set aside", [t.SetAside(number=number, reason="test")])
-    return order_running.run(desk, order.id)
+def set_aside(context, number=FREE):
+    order = workorders.draft(context, "Set aside", [t.SetAside(number=number, reason="test")])
+    return order_running.run(context, order.id)
 
 
-def added(desk, listener, subjects=("number", "work order")):
-    return webhooks.add(desk, "Ticket system", listener.url, subjects)
+def added(context, listener, subjects=("number", "work order")):
+    return webhooks.add(context, "Ticket system", listener.url, subjects)
 
 
 def kinds():
     return [subject.value for subject in webhooks.TOLD_OF]
 
 
-def test_what_happens_is_told_in_its_order_and_signed(house, desk, listener):
-    _, secret = added(desk, listener, kinds())
-    set_aside(desk)
-    until_quiet(house)
+def test_what_happens_is_told_in_its_order_and_signed(installation, context, listener):
+    _, secret = added(context, listener, kinds())
+    set_aside(context)
+    until_quiet(installation)
     events = listener.events
     ids = [event["id"] for event in events]
     assert ids == sorted(set(ids))
@@ -90,75 +90,77 @@ def test_what_happens_is_told_in_its_order_and_signed(house, desk, listener):
         told = headers["Sedge-Time"].encode() + b"." + body
         expected = hmac.new(secret.encode(), told, hashlib.sha256).hexdigest()
         assert headers["Sedge-Signature"] == f"v1={expected}"
-    with desk.reading() as reading:
+    with context.reading() as reading:
         newest = ledger.last_sequence(reading.connection)
         wanted = [e.sequence for e in ledger.entries(reading.connection, limit=1000).entries]
     assert max(ids) <= newest
     assert every(one in wanted for one in ids)
 
 
-def test_only_what_was_asked_for_and_nothing_of_before(house, desk, listener):
-    set_aside(desk)
-    until_quiet(house)
-    added(desk, listener, ["number"])
-    set_aside(desk, "+441134960312")
-    until_quiet(house)
+def test_only_what_was_asked_for_and_nothing_of_before(installation, context, listener):
+    set_aside(context)
+    until_quiet(installation)
+    added(context, listener, ["number"])
+    set_aside(context, "+441134960312")
+    until_quiet(installation)
     assert {e["subject"] for e in listener.events} == {"number"}
     assert {e["subject_id"] for e in listener.events} == {"+441134960312"}
 
 
 @pytest.mark.parametrize("status", [500, 404, 302])
-def test_what_is_not_taken_is_told_again_and_nothing_overtakes_it(house, desk, listener, status):
-    made, _ = added(desk, listener)
+def test_what_is_not_taken_is_told_again_and_nothing_overtakes_it(
+    installation, context, listener, status
+):
+    made, _ = added(context, listener)
     listener.answers = [status, status]
-    set_aside(desk)
-    webhooks.tell_waiting(desk)
+    set_aside(context)
+    webhooks.tell_waiting(context)
     assert listener.heard == []
-    assert str(status) in webhooks.list_webhooks(desk)[0].problem
-    until_quiet(house, timedelta(minutes=2))
+    assert str(status) in webhooks.list_webhooks(context)[0].problem
+    until_quiet(installation, timedelta(minutes=2))
     ids = [event["id"] for event in listener.events]
     assert len(ids) >= 2
     assert ids == sorted(set(ids))
-    assert webhooks.list_webhooks(desk)[0].problem is None
+    assert webhooks.list_webhooks(context)[0].problem is None
     assert made.position < ids[0]
 
 
-def test_a_replay_tells_the_same_events_under_the_same_keys(house, desk, listener):
-    made, _ = added(desk, listener)
-    set_aside(desk)
-    until_quiet(house)
+def test_a_replay_tells_the_same_events_under_the_same_keys(installation, context, listener):
+    made, _ = added(context, listener)
+    set_aside(context)
+    until_quiet(installation)
     before = [headers["Sedge-Event"] for headers, _ in listener.heard]
-    webhooks.replay(desk, made.id, made.position)
-    until_quiet(house)
+    webhooks.replay(context, made.id, made.position)
+    until_quiet(installation)
     assert [headers["Sedge-Event"] for headers, _ in listener.heard] == before * 2
     with pytest.raises(NotUnderstood):
-        webhooks.replay(desk, made.id, 10**9)
+        webhooks.replay(context, made.id, 10**9)
 
 
 def test_after_days_it_stops_today_says_so_and_it_goes_on_by_hand(
-    house, desk, listener, monkeypatch
+    installation, context, listener, monkeypatch
 ):
     monkeypatch.setattr(webhooks, "GIVEN_UP_AFTER", 2)
-    made, _ = added(desk, listener)
+    made, _ = added(context, listener)
     listener.answers = [500] * 5
-    set_aside(desk)
-    until_quiet(house, timedelta(minutes=1))
-    assert webhooks.list_webhooks(desk)[0].stopped_at
-    assert "Ticket system hears of nothing any more" in {line.what for line in today.todo(desk)}
+    set_aside(context)
+    until_quiet(installation, timedelta(minutes=1))
+    assert webhooks.list_webhooks(context)[0].stopped_at
+    assert "Ticket system hears of nothing any more" in {line.what for line in today.todo(context)}
     listener.answers = []
-    webhooks.replay(desk, made.id)
-    until_quiet(house)
+    webhooks.replay(context, made.id)
+    until_quiet(installation)
     assert listener.heard
 
 
-def test_one_that_is_removed_hears_no_more(house, desk, listener):
-    made, _ = added(desk, listener)
-    webhooks.remove(desk, made.id)
-    set_aside(desk)
-    until_quiet(house)
+def test_one_that_is_removed_hears_no_more(installation, context, listener):
+    made, _ = added(context, listener)
+    webhooks.remove(context, made.id)
+    set_aside(context)
+    until_quiet(installation)
     assert listener.heard == []
     with pytest.raises(NotFound):
-        webhooks.remove(desk, made.id)
+        webhooks.remove(context, made.id)
 
 
 @pytest.mark.parametrize(
@@ -171,9 +173,9 @@ def test_one_that_is_removed_hears_no_more(house, desk, listener):
         ("https://hooks.example/" + "x" * 600, "url"),
     ],
 )
-def test_an_address_that_is_none_is_refused(desk, url, field):
+def test_an_address_that_is_none_is_refused(context, url, field):
     with pytest.raises(NotUnderstood) as refused:
-        webhooks.add(desk, "Hook", url, ["number"])
+        webhooks.add(context, "Hook", url, ["number"])
     assert refused.value.field == field
 
 
@@ -181,30 +183,32 @@ def test_an_address_that_is_none_is_refused(desk, url, field):
     "host",
     ["127.0.0.1", "localhost", "10.0.0.7", "169.254.169.254", "[::1]", "192.168.1.1", "[::]"],
 )
-def test_a_real_installation_leads_nobody_inside(house, desk, host):
-    house.settings = house.settings.model_copy(update={"demo": False})
+def test_a_real_installation_leads_nobody_inside(installation, context, host):
+    installation.settings = installation.settings.model_copy(update={"demo": False})
     with pytest.raises(NotUnderstood):
-        webhooks.add(desk, "Hook", f"https://{host}/", ["number"])
+        webhooks.add(context, "Hook", f"https://{host}/", ["number"])
     with pytest.raises(OutsideRefused):
         wire.refuse_inside(f"https://{host}/")
 
 
-def test_events_go_in_the_clear_nowhere_but_inside_where_that_is_allowed(house, desk, listener):
-    house.settings = house.settings.model_copy(update={"demo": False})
+def test_events_go_in_the_clear_nowhere_but_inside_where_that_is_allowed(
+    installation, context, listener
+):
+    installation.settings = installation.settings.model_copy(update={"demo": False})
     with pytest.raises(NotUnderstood):
-        added(desk, listener)
-    house.settings = house.settings.model_copy(update={"inside_webhooks": True})
-    assert added(desk, listener)
+        added(context, listener)
+    installation.settings = installation.settings.model_copy(update={"inside_webhooks": True})
+    assert added(context, listener)
 
 
-def test_only_who_sets_rules_has_any(house, listener):
+def test_only_who_sets_rules_has_any(installation, listener):
     for member in MEMBERS:
         if member.role.value != "administrator":
             with pytest.raises(Forbidden):
-                added(house.desk(member), listener)
+                added(installation.context(member), listener)
 
 
-def test_the_secret_lies_sealed(house, desk, listener):
-    _, secret = added(desk, listener)
-    for file in house.settings.data.glob("*.sqlite*"):
+def test_the_secret_lies_sealed(installation, context, listener):
+    _, secret = added(context, listener)
+    for file in installation.settings.data.glob("*.sqlite*"):
         assert secret.encode() not in file.read_bytes()

@@ -30,59 +30,63 @@ FORM = {
 }
 
 
-def wanted(desk, **more):
-    until = (desk.now() + timedelta(days=2)).date().isoformat()
-    return supply.order_when_free(desk, {**FORM, "until": until, **more})
+def wanted(context, **more):
+    until = (context.now() + timedelta(days=2)).date().isoformat()
+    return supply.order_when_free(context, {**FORM, "until": until, **more})
 
 
-def bought(house):
-    return [o for o in house.outside.control.call("GET", "orders")["orders"]]
+def bought(installation):
+    return [o for o in installation.outside.control.call("GET", "orders")["orders"]]
 
 
-def run(house, desk, **more):
-    order = order_running.run(desk, wanted(desk, **more).id)
-    until_quiet(house, timedelta(minutes=5))
+def run(installation, context, **more):
+    order = order_running.run(context, wanted(context, **more).id)
+    until_quiet(installation, timedelta(minutes=5))
     return order
 
 
-def test_it_waits_and_buys_once_when_the_number_comes_into_stock(house, desk):
+def test_it_waits_and_buys_once_when_the_number_comes_into_stock(installation, context):
     assert (
-        stock_search.one(desk, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers
+        stock_search.one(context, Wish("GB", area="Leeds", pattern=GONE[-4:]), "brackwater").offers
         == []
     )
-    order = run(house, desk)
+    order = run(installation, context)
     assert (
-        order_views.view_order(desk, order.id).order.tasks[0].waits_for
+        order_views.view_order(context, order.id).order.tasks[0].waits_for
         == "such numbers to come into stock"
     )
-    house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
-    until_quiet(house, timedelta(hours=1))
-    assert order_views.view_order(desk, order.id).order.state is OrderState.DONE
-    assert [o["numbers"] for o in bought(house)] == [[GONE]]
-    assert [v.state for v in supply.orders(desk) if v.order.reference == "The one"] == ["delivered"]
+    installation.outside.control.call("POST", "freed", json={"numbers": [GONE]})
+    until_quiet(installation, timedelta(hours=1))
+    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert [o["numbers"] for o in bought(installation)] == [[GONE]]
+    assert [v.state for v in supply.orders(context) if v.order.reference == "The one"] == [
+        "delivered"
+    ]
 
 
-def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(house, desk, monkeypatch):
+def test_nothing_dearer_than_the_limits_is_bought_and_it_ends_on_its_day(
+    installation, context, monkeypatch
+):
     monkeypatch.setattr(
         execution, "ASKED_AGAIN", timedelta(hours=2)
     )  # not every ten minutes of three days
-    house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
-    order = run(house, desk, most_monthly="0.60")
-    assert order_views.view_order(desk, order.id).order.state is OrderState.RUNNING
-    until_quiet(house, timedelta(days=3))
-    failed = order_views.view_order(desk, order.id).order
+    installation.outside.control.call("POST", "freed", json={"numbers": [GONE]})
+    order = run(installation, context, most_monthly="0.60")
+    assert order_views.view_order(context, order.id).order.state is OrderState.RUNNING
+    until_quiet(installation, timedelta(days=3))
+    failed = order_views.view_order(context, order.id).order
     assert failed.state is OrderState.FAILED
     assert failed.tasks[0].error.startswith("The last day has passed")
-    assert bought(house) == []
+    assert bought(installation) == []
 
 
 @pytest.mark.parametrize("kind", [SILENT, "error", "slow"])
-def test_faults_while_it_asks_or_buys_end_in_one_order(house, desk, kind):
-    house.outside.control.call("POST", "freed", json={"numbers": [GONE]})
-    house.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
-    run(house, desk)
-    until_quiet(house, timedelta(hours=2))
-    assert [o["numbers"] for o in bought(house)] == [[GONE]]
+def test_faults_while_it_asks_or_buys_end_in_one_order(installation, context, kind):
+    installation.outside.control.call("POST", "freed", json={"numbers": [GONE]})
+    installation.outside.control.order_fault({"service": "brackwater", "fault": kind, "count": 2})
+    run(installation, context)
+    until_quiet(installation, timedelta(hours=2))
+    assert [o["numbers"] for o in bought(installation)] == [[GONE]]
 
 
 @pytest.mark.parametrize(
@@ -95,7 +99,7 @@ def test_faults_while_it_asks_or_buys_end_in_one_order(house, desk, kind):
         ({"most_setup": ""}, "most_setup"),
     ],
 )
-def test_wishes_that_cannot_be_are_refused_with_their_field(desk, given, field):
+def test_wishes_that_cannot_be_are_refused_with_their_field(context, given, field):
     with pytest.raises(NotUnderstood) as error:
-        wanted(desk, **given)
+        wanted(context, **given)
     assert error.value.field == field

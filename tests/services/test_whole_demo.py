@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import func, select
 from starlette.testclient import TestClient
 
-from sedge.app import open_house
+from sedge.app import open_installation
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Number, Order, Person, ServiceLine, Site
@@ -17,7 +17,7 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.running import ready_data
 from sedge.demo.seed import MEMBERS
 from sedge.services.clock import Clock
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.ledger import ledger
 from sedge.services.spend import costs, right_sizing
 from sedge.services.today import today
@@ -31,34 +31,34 @@ pytestmark = pytest.mark.xdist_group("whole demo")  # made once
 
 
 @pytest.fixture(scope="module")
-def house(tmp_path_factory):
+def installation(tmp_path_factory):
     folder = tmp_path_factory.mktemp("whole")
     settings = Settings(data=folder, demo=True, durable=False, runner=False, outside_seconds=20)
     ready_data(settings, clock=Clock(MOMENT - BEGAN, fixed=BEGAN))
     with standins(folder) as outside:
-        opened = open_house(settings, outside.url)
+        opened = open_installation(settings, outside.url)
         opened.clock.set_fixed(BEGAN)
         yield opened
         opened.close()
 
 
 @pytest.fixture(scope="module")
-def desk(house):
-    return Desk(house, MEMBERS[0])
+def context(installation):
+    return Context(installation, MEMBERS[0])
 
 
 @pytest.fixture(scope="module")
-def pages(house):
+def pages(installation):
     with (
-        serving(house) as app,
+        serving(installation) as app,
         TestClient(app, base_url="http://127.0.0.1:8420", follow_redirects=True) as made,
     ):
         made.post("/sign-in", data={"who": "rowan"})
         yield made
 
 
-def test_it_is_the_trust_that_is_described(desk):
-    with desk.reading() as reading:
+def test_it_is_the_trust_that_is_described(context):
+    with context.reading() as reading:
         sites = reading.records.all(Site)
         people = [p for p in reading.records.all(Person) if not p.left]
         lines = reading.records.all(ServiceLine)
@@ -86,42 +86,44 @@ def test_it_is_the_trust_that_is_described(desk):
     assert calls > 60_000
 
 
-def test_the_ledger_holds(desk):
-    count, broken = ledger.verify(desk)
+def test_the_ledger_holds(context):
+    count, broken = ledger.verify(context)
     assert count > 2_000
     assert broken is None
 
 
-def test_every_month_agrees_with_what_the_carriers_have_charged(desk):
-    found = charged(desk)
-    for month in last_months(desk.now(), 17)[:-1]:
+def test_every_month_agrees_with_what_the_carriers_have_charged(context):
+    found = charged(context)
+    for month in last_months(context.now(), 17)[:-1]:
         told = {
             row.key: row.total - row.seat_fees
-            for s in costs.statements(desk, month, "account")
+            for s in costs.statements(context, month, "account")
             for row in s.rows
             if row.key and row.total != row.seat_fees
         }
         assert told == {k: x for (k, when), x in found.items() if when == str(month) and x}
 
 
-def test_every_prepaid_account_has_money_for_the_next_month(desk):
-    with desk.reading() as reading:
+def test_every_prepaid_account_has_money_for_the_next_month(context):
+    with context.reading() as reading:
         prepaid = [a for a in reading.records.all(Account) if a.prepaid]
     assert len(prepaid) >= 4
     assert all(a.balance.amount > 0 for a in prepaid)
-    assert [line.what for line in today.todo(desk) if "is not covered" in line.what] == []
+    assert [line.what for line in today.todo(context) if "is not covered" in line.what] == []
 
 
-def test_only_what_is_meant_to_be_wrong_is_urgent(desk):
-    urgent = [line.what for line in today.todo(desk) if line.mark.value == "wrong"]
+def test_only_what_is_meant_to_be_wrong_is_urgent(context):
+    urgent = [line.what for line in today.todo(context) if line.mark.value == "wrong"]
     assert 6 <= len(urgent) <= 9
     assert [what for what in urgent if "registered elsewhere" in what] == []
 
 
-def test_a_seat_is_advised_to_be_given_up_once_and_is_then_no_longer_paid_for(desk):
+def test_a_seat_is_advised_to_be_given_up_once_and_is_then_no_longer_paid_for(context):
     """At the price of its holder's site; taking it back alone would save nothing."""
     advices = [
-        a for a in right_sizing.view(desk).advices if a.kind in {Saving.SEATS_IDLE, Saving.MINUTES}
+        a
+        for a in right_sizing.view(context).advices
+        if a.kind in {Saving.SEATS_IDLE, Saving.MINUTES}
     ]
     assert advices
     whose = Counter()
@@ -134,8 +136,8 @@ def test_a_seat_is_advised_to_be_given_up_once_and_is_then_no_longer_paid_for(de
 
 
 @pytest.mark.parametrize("country", ["GB", "DE", "US", "CA"])
-def test_a_site_of_each_country_says_its_own_emergency_numbers(desk, pages, country):
-    with desk.reading() as reading:
+def test_a_site_of_each_country_says_its_own_emergency_numbers(context, pages, country):
+    with context.reading() as reading:
         site = next(s for s in reading.records.all(Site) if s.country == country)
     page = pages.get(f"/holders/sites/{site.id}").text
     for number in COUNTRIES[country].emergency:

@@ -84,7 +84,7 @@ def test_who_rings_in_turn_is_said_so_that_the_trace_follows(standins):
 def test_a_trunk_that_is_down_leads_to_the_fallback(standins):
     path = Path(first="a", steps={"a": Mailbox(recipients=("ifeoma",))})
     estate = estate_for(path)
-    estate.put(estate.number("+441134960142").but(fallback="+441514960400"))
+    estate.put(estate.number("+441134960142").copy_with(fallback="+441514960400"))
     number = told(standins, estate)
     standins.put("/control/trunks/brackwater-leeds", json={"up": False})
     placed = standins.post("/telephony/calls/in", json={"number": number.e164}).json()

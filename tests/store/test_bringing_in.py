@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from sqlalchemy import select, text
 
 from sedge.core.changes import changed
-from sedge.core.facts import canonical
+from sedge.core.facts import to_canonical_json
 from sedge.core.imports.rows import Incoming, alike
 from sedge.core.ledger.chain import first_broken
 from sedge.core.numbers.life import State
@@ -133,7 +133,7 @@ def test_by_thousands_and_one_by_one_give_the_same(blank, rows):
                 else:
                     mains: set = set()
                     records = [
-                        bulk_import._number(row, "f", NOW, mains)[0].but(version=0)
+                        bulk_import._number(row, "f", NOW, mains)[0].copy_with(version=0)
                         for row in numbered
                     ]
                     saving.save(
@@ -176,7 +176,7 @@ def test_what_is_derived_can_be_made_anew_and_is_the_same(database):
                 changed(
                     Subject.NUMBER,
                     ada_gets,
-                    ada_gets.but(state=State.RESERVED, label="kept"),
+                    ada_gets.copy_with(state=State.RESERVED, label="kept"),
                     "number.reserved",
                 )
             ],
@@ -195,7 +195,7 @@ def test_the_ledger_tells_of_each_number_and_the_chain_holds(database):
         then = ledger.as_it_stood(connection, Subject.NUMBER, "+441134960303", NOW)
         now = Records(connection).the(Number, "+441134960303")
         assert [e.action for e in entries] == ["number.adopted"]
-        assert canonical(then) == canonical(now)
+        assert to_canonical_json(then) == to_canonical_json(now)
         assert (
             ledger.as_it_stood(connection, Subject.NUMBER, "+441134960303", NOW - timedelta(days=1))
             is None
@@ -217,7 +217,14 @@ def test_a_number_that_comes_back_has_two_lives(database):
         gone = Stamp(NOW + timedelta(days=10), "Rowan")
         saving.save(
             connection,
-            [changed(Subject.NUMBER, number, number.but(state=State.RELEASED), "number.released")],
+            [
+                changed(
+                    Subject.NUMBER,
+                    number,
+                    number.copy_with(state=State.RELEASED),
+                    "number.released",
+                )
+            ],
             gone,
         )
     bring(

@@ -128,7 +128,7 @@ def test_migrating_twice_is_migrating_once(database):
     assert settings(database)["kept"] == "yes"
 
 
-def test_every_query_of_the_pages_compiles_for_postgresql_too(client, house):
+def test_every_query_of_the_pages_compiles_for_postgresql_too(client, installation):
     """All that is asked while the pages are shown and work is done; the finder's own file is the
     one exception."""
     from sqlalchemy import event
@@ -145,7 +145,7 @@ def test_every_query_of_the_pages_compiles_for_postgresql_too(client, house):
         except Exception as error:  # every fault is told, whatever it is
             faults.append(f"{statement}: {error!r}")
 
-    databases = [*house.estates.values(), house.installation]
+    databases = [*installation.estates.values(), installation.shared]
     for database in databases:
         for engine in (database._reader, database._writer):
             event.listen(engine, "before_execute", compiled)
@@ -164,6 +164,6 @@ def test_every_query_of_the_pages_compiles_for_postgresql_too(client, house):
     client.post(made.headers["location"] + "/run")
     from tests.conftest import until_quiet
 
-    until_quiet(house)
+    until_quiet(installation)
     assert faults == []
     assert len(seen) > 60

@@ -102,7 +102,7 @@ def save(database, *changes, minutes=1, actor="Rowan Achterberg"):
 
 
 def labelled(n, label):
-    return changed(Subject.NUMBER, n, n.but(label=label), "number.labelled")
+    return changed(Subject.NUMBER, n, n.copy_with(label=label), "number.labelled")
 
 
 # ── versions ──
@@ -126,7 +126,7 @@ def test_a_change_planned_on_an_old_version_names_who_was_faster(filled):
 
 def test_two_changes_of_one_record_in_one_saving_build_on_each_other(filled):
     n = number(filled)
-    saved = save(filled, labelled(n, "first"), labelled(n.but(label="first"), "second"))
+    saved = save(filled, labelled(n, "first"), labelled(n.copy_with(label="first"), "second"))
     assert [c.after.version for c in saved] == [n.version + 1, n.version + 2]
     assert number(filled).label == "second"
 
@@ -151,7 +151,7 @@ def test_a_number_has_one_open_life(filled):
                 subject=Subject.NUMBER,
                 id=n.e164,
                 action="number.adopted",
-                after=n.but(id="another-life", version=0),
+                after=n.copy_with(id="another-life", version=0),
             ),
         )
     assert raised.value.reason == "exists"
@@ -162,7 +162,10 @@ def test_a_number_may_come_back_after_its_life_has_ended(filled):
     save(
         filled,
         changed(
-            Subject.NUMBER, n, n.but(state=State.RELEASED, state_before=n.state), "number.released"
+            Subject.NUMBER,
+            n,
+            n.copy_with(state=State.RELEASED, state_before=n.state),
+            "number.released",
         ),
     )
     save(
@@ -171,7 +174,7 @@ def test_a_number_may_come_back_after_its_life_has_ended(filled):
             subject=Subject.NUMBER,
             id=n.e164,
             action="number.adopted",
-            after=n.but(id="second-life", version=0),
+            after=n.copy_with(id="second-life", version=0),
         ),
     )
     assert number(filled).id == "second-life"
@@ -209,7 +212,7 @@ def test_a_path_keeps_every_version_and_whom_it_names(database):
     (saved,) = save(
         database, Change(subject=Subject.PATH, id="desk", action="path.published", after=first)
     )
-    later = saved.after.but(
+    later = saved.after.copy_with(
         number=2, body={**body, "steps": {"ring": {**body["steps"]["ring"], "people": ["piet"]}}}
     )
     save(database, changed(Subject.PATH, saved.after, later, "path.published"), minutes=2)
@@ -399,15 +402,19 @@ def agrees(connection):
     assert ledger.verify(connection)[1] is None
 
 
-def test_grants_and_seats_are_written_down_by_the_names_of_product_and_holder(house, desk):
+def test_grants_and_seats_are_written_down_by_the_names_of_product_and_holder(
+    installation, context
+):
     from sedge.services.workorders import order_running, workorders
     from tests.conftest import until_quiet
 
     holder = HolderRef(kind=HolderKind.PERSON, id="person-ifeoma-haddad")
-    order = workorders.draft(desk, "A seat", [t.GrantLicence(holder=holder, product="staff-seat")])
-    order_running.run(desk, order.id)
-    until_quiet(house)
-    with desk.reading() as reading:
+    order = workorders.draft(
+        context, "A seat", [t.GrantLicence(holder=holder, product="staff-seat")]
+    )
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    with context.reading() as reading:
         rows = reading.connection.execute(
             select(chain.ledger.c.action, chain.ledger.c.title)
             .order_by(chain.ledger.c.sequence.desc())

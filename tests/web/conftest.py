@@ -11,6 +11,6 @@ def rowan(client):
 
 @pytest.fixture(scope="module")
 def reader(shared):
-    """Signed in on one house for all tests of a module that only look."""
+    """Signed in on one installation for all tests of a module that only look."""
     shared.post("/sign-in", data={"who": "rowan"})
     return shared

@@ -13,27 +13,29 @@ from sedge.services.workorders import workorders
 HTMX = {"HX-Request": "true"}
 
 
-def later(house, span):
-    now = house.clock.real()
-    house.clock.real = lambda: now + span
+def later(installation, span):
+    now = installation.clock.real()
+    installation.clock.real = lambda: now + span
 
 
 @pytest.fixture
-def release(desk):
+def release(context):
     task = t.ReleaseNumber(number="+441134960190")
-    return workorders.draft(desk, "Release", [task])
+    return workorders.draft(context, "Release", [task])
 
 
-def test_a_release_asks_for_the_password_and_then_goes_on(rowan, house, release):
-    house.settings = house.settings.model_copy(update={"demo": False})
-    later(house, access.SURE_FOR * 2 + timedelta(seconds=1))
+def test_a_release_asks_for_the_password_and_then_goes_on(rowan, installation, release):
+    installation.settings = installation.settings.model_copy(update={"demo": False})
+    later(installation, access.SURE_FOR * 2 + timedelta(seconds=1))
     asked = rowan.post(f"/work-orders/{release.no}/run", headers=HTMX)
     assert (asked.status_code, asked.headers["HX-Redirect"][:6]) == (401, "/sure?")
-    other = workorders.draft(house.desk(release_author(house)), "Labels", [label()])
+    other = workorders.draft(
+        installation.context(release_author(installation)), "Labels", [label()]
+    )
     assert rowan.post(f"/work-orders/{other.no}/run", headers=HTMX).status_code != 401
 
 
-def release_author(house):
+def release_author(installation):
     from sedge.demo.members import MEMBERS
 
     return MEMBERS[0]
@@ -49,12 +51,12 @@ def test_what_no_undo_brings_back_of_numbers_asks_again():
     assert all(KINDS[kind].for_good for kind in asked)
 
 
-def test_a_session_counts_only_inside_the_networks_of_its_role(rowan, house):
+def test_a_session_counts_only_inside_the_networks_of_its_role(rowan, installation):
     assert rowan.get("/numbers").status_code == 200
-    house.settings = house.settings.model_copy(
+    installation.settings = installation.settings.model_copy(
         update={"role_networks": {AccessRole.ADMINISTRATOR: ("192.0.2.0/24",)}}
     )
     gone = rowan.get("/numbers")
     assert (gone.status_code, gone.headers["location"][:9]) == (303, "/sign-in?")
-    house.settings = house.settings.model_copy(update={"role_networks": {}})
+    installation.settings = installation.settings.model_copy(update={"role_networks": {}})
     assert rowan.get("/numbers").status_code == 200

@@ -68,15 +68,15 @@ def test_an_agreement_stands_in_its_form(reader):
     assert 'value="Fellgate Voice"' in page
 
 
-def test_the_last_day_for_notice_is_told_in_time(desk):
-    soon = (desk.now() + timedelta(days=100)).date()
-    typed = carrier_book.as_typed(carrier_book.one(desk, "fellgate"))
+def test_the_last_day_for_notice_is_told_in_time(context):
+    soon = (context.now() + timedelta(days=100)).date()
+    typed = carrier_book.as_typed(carrier_book.one(context, "fellgate"))
     typed |= {"contract_ends": soon.isoformat(), "contract_notice_days": "60"}
-    carrier_book.change(desk, "fellgate", CarrierAsked.model_validate(typed))
+    carrier_book.change_carrier(context, "fellgate", CarrierAsked.model_validate(typed))
     last = soon - timedelta(days=60)
     assert f"Contract with Fellgate Voice: last day for notice {last:%-d %B %Y}" in {
-        line.what for line in today.todo(desk)
+        line.what for line in today.todo(context)
     }
     typed["contract_ends"] = date(2099, 1, 1).isoformat()
-    carrier_book.change(desk, "fellgate", CarrierAsked.model_validate(typed))
-    assert not any("last day for notice" in line.what for line in today.todo(desk))
+    carrier_book.change_carrier(context, "fellgate", CarrierAsked.model_validate(typed))
+    assert not any("last day for notice" in line.what for line in today.todo(context))

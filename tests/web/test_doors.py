@@ -669,11 +669,11 @@ def test_site_managers_actions_are_kept_to_their_sites_at_the_door_of_work_order
     assert answer.status_code in {403, 404}, "what is elsewhere is not there for them"
 
 
-def test_a_forgotten_password_is_written_about_to_who_is_there_only(client, house):
+def test_a_forgotten_password_is_written_about_to_who_is_there_only(client, installation):
     letters = "SELECT recipient FROM mail WHERE id LIKE 'reset-%'"
     for email in ("rowan.achterberg@lanternfield.example", "nobody@lanternfield.example"):
         answer = client.post("/forgotten", data={"email": email})
         assert (answer.status_code, "If somebody signs in" in answer.text) == (200, True)
-    with house.estates["lanternfield"].reading() as connection:
+    with installation.estates["lanternfield"].reading() as connection:
         found = connection.exec_driver_sql(letters).scalars().all()
     assert found == ["rowan.achterberg@lanternfield.example"]

@@ -13,22 +13,22 @@ def test_every_site_of_the_demo_reaches_help(api):
     assert wharf["trunk"]
 
 
-def test_a_hole_is_told_on_the_page_and_on_today(house, desk):
+def test_a_hole_is_told_on_the_page_and_on_today(installation, context):
     from sedge.services import simulation_clock
     from sedge.services.outbound import emergency_reach
 
-    control = simulation_clock.control_of(house)
-    known = trunks.plain(desk)
+    control = simulation_clock.control_of(installation)
+    known = trunks.plain(context)
     for trunk in known:
         control.set_trunk(trunk.id, up=False)
-    trunks.refresh(desk)
-    holes = [row for row in emergency_reach.rows(desk) if row.holes]
-    assert len(holes) == len(emergency_reach.rows(desk))
-    assert any("can't reach the emergency services" in line.what for line in todo(desk))
+    trunks.refresh(context)
+    holes = [row for row in emergency_reach.rows(context) if row.holes]
+    assert len(holes) == len(emergency_reach.rows(context))
+    assert any("can't reach the emergency services" in line.what for line in todo(context))
     for trunk in known:
         control.set_trunk(trunk.id, up=True)
-    trunks.refresh(desk)
-    assert not [row for row in emergency_reach.rows(desk) if row.holes]
+    trunks.refresh(context)
+    assert not [row for row in emergency_reach.rows(context) if row.holes]
 
 
 def test_the_page_shows_the_trunks_in_their_turn(reader):

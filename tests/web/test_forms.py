@@ -65,16 +65,16 @@ def people_of(client, site="canal-museum"):
     return re.findall(r'<option value="(person-[^"]+)"', form.split('id="recipients"')[1])
 
 
-def desk(client, **changes):
+def context(client, **changes):
     one, two, three = people_of(client)[:3]
     return {**DESK, "people1": [one, two], "people2": [three], "recipients": [one], **changes}
 
 
-def test_a_call_path_is_made_from_a_form_checked_published_and_followed(rowan, house):
-    order = sent(rowan, "/paths/new", **desk(rowan))
+def test_a_call_path_is_made_from_a_form_checked_published_and_followed(rowan, installation):
+    order = sent(rowan, "/paths/new", **context(rowan))
     assert "Publish Canal, learning desk" in page_of(rowan, order)
     rowan.post(order + "/run")
-    until_quiet(house)
+    until_quiet(installation)
     listed = text(rowan, "/paths")
     key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', listed).group(1)
     path = page_of(rowan, f"/paths/{key}")
@@ -82,10 +82,10 @@ def test_a_call_path_is_made_from_a_form_checked_published_and_followed(rowan, h
         assert words in path
 
 
-def test_the_form_of_a_path_holds_what_was_published(rowan, house):
-    order = sent(rowan, "/paths/new", **desk(rowan))
+def test_the_form_of_a_path_holds_what_was_published(rowan, installation):
+    order = sent(rowan, "/paths/new", **context(rowan))
     rowan.post(order + "/run")
-    until_quiet(house)
+    until_quiet(installation)
     key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', text(rowan, "/paths")).group(1)
     form = text(rowan, f"/paths/{key}/change")
     for value in (
@@ -101,17 +101,17 @@ def test_the_form_of_a_path_holds_what_was_published(rowan, house):
     assert "has a shape of its own" not in form
 
 
-def test_changing_a_path_makes_a_second_version_and_undo_the_first_again(rowan, house):
-    order = sent(rowan, "/paths/new", **desk(rowan))
+def test_changing_a_path_makes_a_second_version_and_undo_the_first_again(rowan, installation):
+    order = sent(rowan, "/paths/new", **context(rowan))
     rowan.post(order + "/run")
-    until_quiet(house)
+    until_quiet(installation)
     key = re.search(r'href="/paths/(canal-learning-desk[^"/]*)"', text(rowan, "/paths")).group(1)
-    change = sent(rowan, f"/paths/{key}/change", **desk(rowan, to1="18:00"))
+    change = sent(rowan, f"/paths/{key}/change", **context(rowan, to1="18:00"))
     rowan.post(change + "/run")
-    until_quiet(house)
+    until_quiet(installation)
     assert "09:30 to 18:00" in page_of(rowan, f"/paths/{key}")
     rowan.post(change + "/undo")
-    until_quiet(house)
+    until_quiet(installation)
     assert "09:30 to 16:30" in page_of(rowan, f"/paths/{key}")
 
 
@@ -132,7 +132,7 @@ def test_changing_a_path_makes_a_second_version_and_undo_the_first_again(rowan, 
     ],
 )
 def test_a_path_form_names_what_is_missing(rowan, changes, field, words):
-    told = refused(rowan, "/paths/new", **desk(rowan, **changes))
+    told = refused(rowan, "/paths/new", **context(rowan, **changes))
     assert told[0] == field
     assert words in told[1]
 
@@ -148,7 +148,7 @@ def test_a_path_of_another_shape_says_that_the_form_replaces_it(rowan):
 
 
 def test_people_of_another_organisation_or_none_cannot_answer(rowan):
-    order = sent(rowan, "/paths/new", **desk(rowan, people2=["person-of-nowhere"]))
+    order = sent(rowan, "/paths/new", **context(rowan, people2=["person-of-nowhere"]))
     stops = page_of(rowan, order)
     assert "stop" in stops
     assert rowan.post(order + "/run", headers=HTMX).status_code in {409, 422}
@@ -157,7 +157,7 @@ def test_people_of_another_organisation_or_none_cannot_answer(rowan):
 def test_public_holidays_are_offered_by_the_names_of_their_places(rowan):
     form = text(rowan, "/paths/new", site="wharf-house")
     assert '<option value="GB-SCT">Scotland</option>' in form
-    made = sent(rowan, "/paths/new", **desk(rowan, holidays="GB-SCT"))
+    made = sent(rowan, "/paths/new", **context(rowan, holidays="GB-SCT"))
     assert "Publish" in page_of(rowan, made)
 
 
@@ -178,7 +178,7 @@ SITE = {
 }
 
 
-def test_a_site_from_nothing_to_its_main_number(rowan, house):
+def test_a_site_from_nothing_to_its_main_number(rowan, installation):
     site = sent(rowan, "/holders/sites", **{**SITE, "floors": "1", "area_m2": "90"}).removesuffix(
         "/set-up"
     )
@@ -197,7 +197,7 @@ def test_a_site_from_nothing_to_its_main_number(rowan, house):
     )
     rowan.post(order + "/remedies")
     rowan.post(order + "/run")
-    until_quiet(house)
+    until_quiet(installation)
     assert "0113 496 0311" in page_of(rowan, site)
 
 
@@ -297,11 +297,11 @@ def test_a_line_added_by_hand_wants_a_number(rowan):
     )
 
 
-def test_a_person_who_moves_takes_their_numbers_along(rowan, house):
+def test_a_person_who_moves_takes_their_numbers_along(rowan, installation):
     order = sent(rowan, "/safety/people/person-ifeoma-okafor/spot", spot="WHF-006-A")
     rowan.post(order + "/remedies")
     rowan.post(order + "/run")
-    until_quiet(house)
+    until_quiet(installation)
     assert "WHF-006-A" in page_of(rowan, "/safety?number=0113+496+0100")
 
 
@@ -313,7 +313,7 @@ def first_offer(client, **wish):
     return re.search(r'name="numbers" value="([^"]+)"', page).group(1)
 
 
-def test_hold_with_features_quote_and_order(rowan, house):
+def test_hold_with_features_quote_and_order(rowan, installation):
     held = sent(
         rowan,
         "/supply/holds",
@@ -342,10 +342,10 @@ def test_hold_with_features_quote_and_order(rowan, house):
         feature="texts",
     )
     assert "of 2 delivered" in page_of(rowan, order)
-    until_quiet(house)
+    until_quiet(installation)
     from datetime import timedelta
 
-    until_quiet(house, timedelta(hours=6))
+    until_quiet(installation, timedelta(hours=6))
     assert "delivered" in page_of(rowan, order)
     number = re.search(r"/numbers\?number=(\d+)", text(rowan, order)).group(1)
     assert "texts" in page_of(rowan, f"/numbers/{number}")
@@ -362,11 +362,11 @@ def test_a_hold_let_go_is_over(rowan):
     assert answer.status_code in {404, 409}
 
 
-def test_a_hold_that_has_run_out_says_so_and_offers_the_search(rowan, house):
+def test_a_hold_that_has_run_out_says_so_and_offers_the_search(rowan, installation):
     from datetime import timedelta
 
     held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
-    until_quiet(house, timedelta(hours=2))
+    until_quiet(installation, timedelta(hours=2))
     field, words = refused(
         rowan, "/supply/orders", hold=held.rsplit("/", 1)[1], reference="Late", site="wharf-house"
     )
@@ -459,11 +459,11 @@ def test_a_work_order_form_names_the_field(rowan, kind, data, field):
     assert refused(rowan, f"/work-orders/new/{kind}", **data)[0] == field
 
 
-def test_a_failed_order_is_tried_again_and_a_running_one_stopped(rowan, house):
+def test_a_failed_order_is_tried_again_and_a_running_one_stopped(rowan, installation):
     failed = next(no for no in range(1, 10) if "Try again" in text(rowan, f"/work-orders/{no}"))
     rowan.post(f"/work-orders/{failed}/retry")
     assert "Try again" not in text(rowan, f"/work-orders/{failed}")
-    until_quiet(house)
+    until_quiet(installation)
     rowan.post(f"/work-orders/{failed}/undo", headers=HTMX)
     order = sent(rowan, "/work-orders/new/reserve", **{"number": "0113 496 0161", "for": "a trial"})
     assert sent(rowan, order + "/discard") == "/work-orders"
@@ -472,7 +472,7 @@ def test_a_failed_order_is_tried_again_and_a_running_one_stopped(rowan, house):
     )
 
 
-def test_registering_the_address_from_the_card(rowan, house):
+def test_registering_the_address_from_the_card(rowan, installation):
     safety = text(rowan, "/safety")
     number = re.search(r"/work-orders/new/register-address\?number=(\d+)", safety)
     number = number.group(1) if number else "441134960121"
@@ -482,7 +482,7 @@ def test_registering_the_address_from_the_card(rowan, house):
     assert "Register" in page_of(rowan, order)
 
 
-def test_a_number_is_retired_step_by_step(rowan, house):
+def test_a_number_is_retired_step_by_step(rowan, installation):
     page = page_of(rowan, "/numbers/441134960100/retire")
     assert "Ifeoma Okafor" in page
     order = sent(rowan, "/numbers/441134960100/retire", rest="7", then="release", reason="left")
@@ -543,13 +543,13 @@ def test_whoever_may_not_is_told_what_they_may(client):
     assert "Not with your role" in answer.text
 
 
-def test_the_components_page_is_for_the_demo_only(rowan, house):
+def test_the_components_page_is_for_the_demo_only(rowan, installation):
     assert "Components" in text(rowan, "/components")
-    house.settings.__dict__["demo"] = False
+    installation.settings.__dict__["demo"] = False
     try:
         assert rowan.get("/components").status_code == 404
     finally:
-        house.settings.__dict__["demo"] = True
+        installation.settings.__dict__["demo"] = True
 
 
 # ── answers beside the field ──
@@ -591,10 +591,10 @@ def test_whatever_is_sent_the_answer_names_its_field(rowan, path, data, field, w
 # ── the stand-ins' panel ──
 
 
-def test_the_panel_steers_both_worlds_and_shows_what_came_of_it(rowan, house):
-    before = house.clock.now()
+def test_the_panel_steers_both_worlds_and_shows_what_came_of_it(rowan, installation):
+    before = installation.clock.now()
     assert sent(rowan, "/standins/panel/clock", seconds="3600") == "/standins"
-    assert (house.clock.now() - before).total_seconds() >= 3600
+    assert (installation.clock.now() - before).total_seconds() >= 3600
     assert (
         sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="2")
         == "/standins"
@@ -603,7 +603,7 @@ def test_the_panel_steers_both_worlds_and_shows_what_came_of_it(rowan, house):
     sent(rowan, "/standins/panel/faults", service="fellgate", fault="error", count="0")
     assert "none ordered" in page_of(rowan, "/standins")
     sent(rowan, "/standins/panel/prices", carrier="brackwater", percent="10")
-    assert house.outside.control.state()["dearer"] == {"brackwater": 10.0}
+    assert installation.outside.control.state()["dearer"] == {"brackwater": 10.0}
     sent(rowan, "/standins/panel/trunks", trunk="leeds-a", up="")
     assert "Leeds A: down" in page_of(rowan, "/standins")
     assert "Leeds A is down" in page_of(rowan, "/")
@@ -637,7 +637,7 @@ def test_the_panel_refuses_what_cannot_be(rowan):
     assert refused(rowan, "/standins/panel/drift", number="0113 496 0142", what="lost")[0] == "what"
 
 
-def test_the_panel_takes_numbers_away_and_makes_lists_differ(rowan, house):
+def test_the_panel_takes_numbers_away_and_makes_lists_differ(rowan, installation):
     sent(
         rowan,
         "/standins/panel/port-outs",
@@ -675,7 +675,7 @@ def test_the_panel_looks_like_no_page_of_sedge(rowan):
 
 
 def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_beside_the_field(
-    client, house
+    client, installation
 ):
     client.post("/sign-in", data={"who": "rowan"})
     sent = client.post(
@@ -689,7 +689,7 @@ def test_an_invitation_is_taken_up_at_the_door_and_bad_passwords_are_answered_be
     )
     assert sent.status_code == 303
     assert "petra@lanternfield.example" in client.get("/organisations/members").text
-    with house.desk(MEMBERS[0]).reading() as reading:
+    with installation.context(MEMBERS[0]).reading() as reading:
         text = (
             reading.connection.execute(
                 mails.mail.select().where(mails.mail.c.recipient == "petra@lanternfield.example")
@@ -732,7 +732,7 @@ def test_what_calls_show_becomes_a_draft_with_a_number_typed_any_way(client):
     )
 
 
-def test_a_note_is_kept_on_a_test_call(client, house):
+def test_a_note_is_kept_on_a_test_call(client, installation):
     client.post("/sign-in", data={"who": "rowan"})
     client.post("/numbers/441134960100/test-call", data={"direction": "in"})
     page = client.get("/numbers/441134960100/test-call").text
@@ -743,7 +743,9 @@ def test_a_note_is_kept_on_a_test_call(client, house):
     assert "rang late" in client.get("/numbers/441134960100/test-call").text
 
 
-def test_a_test_call_pressed_twice_is_placed_once_and_stands_among_the_earlier_ones(client, house):
+def test_a_test_call_pressed_twice_is_placed_once_and_stands_among_the_earlier_ones(
+    client, installation
+):
     client.post("/sign-in", data={"who": "rowan"})
     shown = client.get("/numbers/441134960121/test-call").text
     before, key = shown.count("/note"), re.search(r'name="key" value="([^"]+)"', shown)[1]
@@ -758,7 +760,7 @@ def test_a_test_call_pressed_twice_is_placed_once_and_stands_among_the_earlier_o
     assert re.search(r'name="key" value="([^"]+)"', part)[1] != key, "the next call is another"
 
 
-def test_the_account_of_a_port_is_compared_with_the_bill(client, house):
+def test_the_account_of_a_port_is_compared_with_the_bill(client, installation):
     client.post("/sign-in", data={"who": "rowan"})
     at = sent(
         client,

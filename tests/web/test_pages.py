@@ -228,9 +228,9 @@ def test_pages_are_whole_and_have_one_heading(reader, page):
 
 
 @pytest.mark.parametrize("page", ["/numbers", "/numbers?view=list", "/holders", "/", "/safety"])
-def test_a_page_takes_a_fixed_number_of_queries(rowan, house, page):
+def test_a_page_takes_a_fixed_number_of_queries(rowan, installation, page):
     """Twice the numbers, not twice the queries."""
-    database = house.estates["lanternfield"]
+    database = installation.estates["lanternfield"]
     count = {"n": 0}
 
     @event.listens_for(database._reader, "before_cursor_execute")

@@ -17,8 +17,8 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn, NotUnderstood
 from sedge.services import idempotency
 from sedge.services.access import access, callers, tokens
-from sedge.services.context import Desk, House
-from sedge.store.repositories.access.installation import Member
+from sedge.services.context import Context, Installation
+from sedge.store.repositories.access.sign_ins import Member
 
 BASE = "/api/v1"
 COOKIE = "sedge_session"
@@ -47,43 +47,45 @@ class ApiGuard:
 def _member(request: Request) -> Member | None:
     if hasattr(request.state, "member"):
         return request.state.member
-    house: House = request.app.state.house
+    installation: Installation = request.app.state.installation
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     wanted = request.headers.get("sedge-organisation")
     if scheme.lower() == "bearer":
-        return _program(request, house, token.strip(), wanted)
+        return _program(request, installation, token.strip(), wanted)
     if request.method in SAFE or request.headers.get("sec-fetch-site") == "same-origin":
-        request.state.member = access.whose(house, request.cookies.get(COOKIE))
+        request.state.member = access.whose(installation, request.cookies.get(COOKIE))
     else:
         request.state.member = None
     if request.state.member and wanted and wanted != request.state.member.organisation:
-        request.state.member = access.as_member_of(house, request.state.member, wanted)
+        request.state.member = access.as_member_of(installation, request.state.member, wanted)
     return request.state.member
 
 
-def _program(request: Request, house: House, token: str, wanted: str | None) -> Member | None:
+def _program(
+    request: Request, installation: Installation, token: str, wanted: str | None
+) -> Member | None:
     """Whoever a token stands for. One that was made here is for its organisation only."""
     address = request.client.host if request.client else None
     local = callers.is_local(address, request.headers)
-    member = access.by_demo_token(house, token, local=local)
+    member = access.by_demo_token(installation, token, local=local)
     if member and wanted and wanted != member.organisation:
-        member = access.as_member_of(house, member, wanted)
+        member = access.as_member_of(installation, member, wanted)
     if member is None:
-        member = tokens.whose(house, token, callers.caller(address, request.headers))
+        member = tokens.whose(installation, token, callers.caller(address, request.headers))
         if member and wanted and wanted != member.organisation:
             raise Forbidden("This token is for another organisation.", organisation=wanted)
     request.state.member = member
     return member
 
 
-def _desk(request: Request) -> Desk:
+def _context(request: Request) -> Context:
     member = _member(request)
     if member is None:
         raise NotSignedIn("Send a token: Authorization: Bearer TOKEN.")
-    return request.app.state.house.desk(member)
+    return request.app.state.installation.context(member)
 
 
-AtDesk = Annotated[Desk, Depends(_desk)]
+RequestContext = Annotated[Context, Depends(_context)]
 
 
 NO_TEXT = re.compile(r"[\x00\ud800-\udfff]")
@@ -194,7 +196,7 @@ class Resource(APIRouter):
         return self.read(path, may, response_class=Response, responses={200: {"content": content}})
 
 
-def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Response:
+def once(request: Request, context: Context, body: Any, make: idempotency.Make) -> Response:
     """Answer a creating POST; with an `Idempotency-Key` the same key and body give the same answer,
     another body 409.
 
@@ -218,7 +220,7 @@ def once(request: Request, desk: Desk, body: Any, make: idempotency.Make) -> Res
         status, answer = make(identity)
         return status, jsonable_encoder(answer)
 
-    status, answer = idempotency.once(desk, f"{desk.who.sign_in}:{key}", digest, make_plain)
+    status, answer = idempotency.once(context, f"{context.who.sign_in}:{key}", digest, make_plain)
     return JSONResponse(answer, status)
 
 

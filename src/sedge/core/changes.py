@@ -7,7 +7,7 @@ here.
 from typing import Any
 
 from sedge.core.estate import Change
-from sedge.core.facts import Fact, canonical
+from sedge.core.facts import Fact, to_canonical_json
 from sedge.core.numbers.life import Event, State, next_state
 from sedge.core.records import Number, Record, Subject
 
@@ -20,7 +20,7 @@ def changed(subject: Subject, before: Record | None, after: Record, action: str)
 
 def number_changed(before: Number, action: str, **values: object) -> list[Change]:
     """A number with other values."""
-    return [changed(Subject.NUMBER, before, before.but(**values), action)]
+    return [changed(Subject.NUMBER, before, before.copy_with(**values), action)]
 
 
 def step(number: Number, event: Event, to: State | None = None, **values: Any) -> dict[str, Any]:
@@ -54,4 +54,6 @@ def release_done(number: Number) -> list[Change]:
 
 def same(one: Fact, other: Fact) -> bool:
     """Equal in everything but the version."""
-    return canonical(one.but(version=0)) == canonical(other.but(version=0))
+    return to_canonical_json(one.copy_with(version=0)) == to_canonical_json(
+        other.copy_with(version=0)
+    )

@@ -21,7 +21,7 @@ ENGLISH = Locale("en", "GB")
 class Fact(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    def but(self, **changes: Any) -> Self:
+    def copy_with(self, **changes: Any) -> Self:
         """The same record with other values. Values are taken as given, not validated again."""
         return self.model_copy(update=changes)
 
@@ -95,17 +95,17 @@ def money(amount: str | int | Decimal, currency: str) -> Money:
     return Money(amount=Decimal(amount), currency=currency)
 
 
-def canonical(record: object) -> str:
+def to_canonical_json(record: object) -> str:
     """Canonical JSON of a record, a list of records or plain data."""
     return json.dumps(_plain(record), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
-def brief(record: BaseModel) -> str:
-    """As `canonical`, without the fields that hold what a record has from the start: reading gives
-    them again."""
+def to_compact_json(record: BaseModel) -> str:
+    """As `to_canonical_json`, without the fields that hold what a record has from the start:
+    reading gives them again."""
     fields = type(record).model_fields
     held = {name: getattr(record, name) for name in fields}
-    return canonical(
+    return to_canonical_json(
         {
             name: value
             for name, value in held.items()

@@ -25,7 +25,7 @@ from sedge.core.records import Answering, HolderKind, HolderRef, Person
 from sedge.core.workorders import tasks as t
 from sedge.services.apply_now import apply_at_once
 from sedge.services.callpaths import drawing
-from sedge.services.context import Desk
+from sedge.services.context import Context
 
 LEEDS = Place(timezone="Europe/London", holidays_of="GB-ENG", language="en")
 LIVERPOOL = "+441514960400"
@@ -127,12 +127,12 @@ def school_visits(desk_people: list[Person], year: int) -> Path:
     )
 
 
-def draw_more(desk: Desk, people: list[Person]) -> None:
+def draw_more(context: Context, people: list[Person]) -> None:
     """Published, followed by a number, with a fallback; two people with answering rules."""
     learning = [people[i] for i in (62, 64, 66, 67)]
-    year = desk.now().year
+    year = context.now().year
     apply_at_once(
-        desk,
+        context,
         [
             t.PublishPath(
                 path="school-visits", name="School visits", body=school_visits(learning, year)
@@ -147,7 +147,7 @@ def draw_more(desk: Desk, people: list[Person]) -> None:
         ],
         reason="school visits get a line of their own",
     )
-    drawing.begin_new(desk, "Members' line", people[62].site, bilingual_menu(LEEDS))
+    drawing.begin_new(context, "Members' line", people[62].site, bilingual_menu(LEEDS))
     early = Answering(
         openings=(Opening(weekdays=(0, 1, 2, 3), start="08:00", end="16:00"),),
         pickup=(people[70].id,),
@@ -157,7 +157,7 @@ def draw_more(desk: Desk, people: list[Person]) -> None:
     roaming = Answering(mobile="+447700900142")
     rules = [(people[69], early), (people[71], roaming)]
     apply_at_once(
-        desk,
+        context,
         [
             t.SetAnswering(
                 holder=HolderRef(kind=HolderKind.PERSON, id=p.id), ring_seconds=20, answering=a

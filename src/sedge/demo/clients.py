@@ -25,9 +25,9 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.agreements import carriers
 from sedge.demo.licences import products
 from sedge.services.apply_now import add_records, apply_at_once
-from sedge.services.context import House
-from sedge.store.repositories.access import installation
-from sedge.store.repositories.access.installation import Member, Organisation
+from sedge.services.context import Installation
+from sedge.store.repositories.access import sign_ins
+from sedge.store.repositories.access.sign_ins import Member, Organisation
 
 RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
 
@@ -85,25 +85,25 @@ CLIENTS = (
 )
 
 
-def set_up_clients(house: House) -> None:
+def set_up_clients(installation: Installation) -> None:
     """Each with a few people, numbers and a spot for everybody; the Trust's first administrator
     acts for both."""
-    with house.installation.reading() as connection:
-        rowan = installation.member(connection, "rowan")
+    with installation.shared.reading() as connection:
+        rowan = sign_ins.member(connection, "rowan")
     if rowan is None:
         return
     for client in CLIENTS:
-        house.add_organisation(client.organisation)
+        installation.add_organisation(client.organisation)
         member = Member(
             rowan.sign_in, rowan.name, rowan.email, client.organisation.id, AccessRole.ADMINISTRATOR
         )
-        with house.installation.writing() as connection:
-            installation.add_membership(connection, member)
-        _fill(house, member, client)
+        with installation.shared.writing() as connection:
+            sign_ins.add_membership(connection, member)
+        _fill(installation, member, client)
 
 
-def _fill(house: House, member: Member, client: Client) -> None:
-    desk, key = house.desk(member), client.code.lower()
+def _fill(installation: Installation, member: Member, client: Client) -> None:
+    context, key = installation.context(member), client.code.lower()
     elements = CivicElements(
         country="GB",
         region=client.region,
@@ -119,7 +119,7 @@ def _fill(house: House, member: Member, client: Client) -> None:
             site=key,
             name="whole address",
             whole=True,
-            confirmed_at=desk.now(),
+            confirmed_at=context.now(),
         )
     ]
     spots += [
@@ -130,7 +130,7 @@ def _fill(house: House, member: Member, client: Client) -> None:
             name=f"ground floor, {room}",
             floor="ground floor",
             room=room,
-            confirmed_at=desk.now(),
+            confirmed_at=context.now(),
         )
         for i, room in enumerate(client.places, start=1)
     ]
@@ -147,7 +147,7 @@ def _fill(house: House, member: Member, client: Client) -> None:
         for i, name in enumerate(client.people)
     ]
     add_records(
-        desk,
+        context,
         [
             *carriers(),
             *products(),
@@ -196,7 +196,7 @@ def _fill(house: House, member: Member, client: Client) -> None:
     )
     numbers = [f"{client.lead}{100 + i:04d}" for i in range(client.count)]
     apply_at_once(
-        desk,
+        context,
         [
             t.AdoptNumber(
                 number=n,
@@ -215,7 +215,7 @@ def _fill(house: House, member: Member, client: Client) -> None:
         *(HolderRef(kind=HolderKind.PERSON, id=p.id) for p in people[:-1]),
     ]
     apply_at_once(
-        desk,
+        context,
         [
             t.AssignNumber(number=n, holder=holder)
             for n, holder in zip(numbers, holders, strict=False)

@@ -10,7 +10,7 @@ from sedge.core.workorders import tasks as t
 from sedge.demo.licences import GUIDE
 from sedge.formats import scim
 from sedge.services.apply_now import add_records, apply_at_once
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import directory_proposals
 
 JOINERS = (
@@ -20,11 +20,11 @@ JOINERS = (
 )
 
 
-def put_together_groups(desk: Desk, people: list[Person]) -> None:
+def put_together_groups(context: Context, people: list[Person]) -> None:
     """Who answers together; and an alarm server that will get numbers of its own."""
     front, duty, learning = people[2:5], [people[63], people[65]], people[66:70]
     add_records(
-        desk,
+        context,
         [
             Group(id="front-desk-team", name="Front desk team", members=tuple(p.id for p in front)),
             Group(
@@ -46,7 +46,7 @@ def put_together_groups(desk: Desk, people: list[Person]) -> None:
     )
     guides = [p for p in people[70:82] if not p.left][:5]
     apply_at_once(
-        desk,
+        context,
         [
             t.GrantLicence(holder=HolderRef(kind=HolderKind.PERSON, id=p.id), product=GUIDE)
             for p in guides
@@ -55,13 +55,13 @@ def put_together_groups(desk: Desk, people: list[Person]) -> None:
     )  # type: ignore[arg-type]
 
 
-def fill_directory(desk: Desk) -> None:
+def fill_directory(context: Context) -> None:
     """Everybody as Sedge has them, but for those who join, one who has moved, one who has left and
     one with another department; then it is asked."""
-    control = desk.outside.control
+    control = context.outside.control
     if control is None:
         return
-    with desk.reading() as reading:
+    with context.reading() as reading:
         sites = {s.id: s.name for s in reading.records.all(Site)}
         people = [p for p in reading.records.all(Person) if not p.left and p.known_elsewhere_as]
     said = [_said(p, sites) for p in people]
@@ -90,7 +90,7 @@ def fill_directory(desk: Desk) -> None:
     }
     try:
         control.fill_directory(users, [group] if duty else [])
-        directory_proposals.pull(desk.as_system())
+        directory_proposals.pull(context.as_system())
     except OutsideTrouble:  # a demo without its stand-ins at hand asks at night
         return
 
@@ -111,8 +111,8 @@ def _said(person: Person, sites: dict[str, str]) -> Said:
 def _changed(said: list[Said]) -> list[Said]:
     out = list(said)
     if len(out) > 50:
-        out[40] = out[40].but(site="Canal Museum")
-        out[45] = out[45].but(department="Special projects")
+        out[40] = out[40].copy_with(site="Canal Museum")
+        out[45] = out[45].copy_with(department="Special projects")
         del out[20]
     return out
 

@@ -1,7 +1,7 @@
 """The demo organisation's members, one of each role."""
 
 from sedge.core.access.roles import AccessRole
-from sedge.store.repositories.access.installation import Member, Organisation
+from sedge.store.repositories.access.sign_ins import Member, Organisation
 
 TRUST = Organisation("lanternfield", "The Lanternfield Museums Trust", "GB", asks_directory=True)
 PASSWORD = "reeds and rushes"

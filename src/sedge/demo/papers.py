@@ -4,12 +4,12 @@ from datetime import timedelta
 
 from fpdf import FPDF
 
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.supply import documents
 
 
-def put_papers_on_file(desk: Desk) -> None:
-    today = desk.now().date()
+def put_papers_on_file(context: Context) -> None:
+    today = context.now().date()
     for paper, site, title, days, lines in (
         (
             "register extract",
@@ -31,7 +31,7 @@ def put_papers_on_file(desk: Desk) -> None:
     ):
         content = bytes(_pdf(title, [*lines, "Made up for the demo."]))
         documents.put_on_file(
-            desk,
+            context,
             paper=paper,
             filename=f"{title.lower().replace(' ', '-')}.pdf",
             content=content,

@@ -67,7 +67,7 @@ def live_the_months(seeding: "Seeding", people: list[Person]) -> None:
     """Everything from the first assignments to today, in the order of its days."""
     months = Months(seeding, people)
     happenings = [
-        *months_of_bills(seeding.desk, seeding.now, BEGAN),
+        *months_of_bills(seeding.context, seeding.now, BEGAN),
         *months.joiners(),
         *months.orders(),
         *months.leavers(),
@@ -76,7 +76,7 @@ def live_the_months(seeding: "Seeding", people: list[Person]) -> None:
         *months.proofs(),
         *months.work_orders(),
         *months.last_days(),
-        *(live_further(seeding.desk) if seeding.whole else ()),
+        *(live_further(seeding.context) if seeding.whole else ()),
     ]
     for days_ago, happen in sorted(happenings, key=lambda h: -h[0]):
         seeding.at(days_ago)
@@ -86,17 +86,17 @@ def live_the_months(seeding: "Seeding", people: list[Person]) -> None:
 def send_old_mail(seeding: "Seeding") -> None:
     """The mails of the past reach the mail service, so that none of them waits for the first
     day."""
-    while mail.send_waiting(seeding.desk.as_system()):
+    while mail.send_waiting(seeding.context.as_system()):
         pass
 
 
 class Months:
     def __init__(self, seeding: "Seeding", people: list[Person]) -> None:
         self.seeding, self.people = seeding, people
-        self.desk, self.now = seeding.desk, seeding.now
+        self.context, self.now = seeding.context, seeding.now
 
     def do(self, *tasks: Task, reason: str = "") -> Callable[[], object]:
-        return lambda: apply_at_once(self.desk, tasks, reason=reason)
+        return lambda: apply_at_once(self.context, tasks, reason=reason)
 
     def person(self, index: int) -> HolderRef:
         return HolderRef(kind=HolderKind.PERSON, id=self.people[index].id)
@@ -180,7 +180,7 @@ class Months:
 
         def place() -> None:
             order = self._begin(title, [task], "more numbers needed")
-            with self.desk.writing(work_order=order.id) as writing:
+            with self.context.writing(work_order=order.id) as writing:
                 writing.save(task.apply(writing.estate(task.needs()), order.tasks[0].id))
                 record = writing.records.the(Order, f"{order.tasks[0].id}-order")
                 expected = {
@@ -190,7 +190,9 @@ class Months:
                 sent = changed(
                     Subject.ORDER,
                     record,
-                    record.but(placed_as=f"past-{day:.0f}", placed_at=writing.now, **expected),
+                    record.copy_with(
+                        placed_as=f"past-{day:.0f}", placed_at=writing.now, **expected
+                    ),
                     "order.placed",
                 )
                 cost = Money(
@@ -248,19 +250,19 @@ class Months:
         return [(9 - i / 100, lambda row=row: self._prove(*row)) for i, row in enumerate(called)]
 
     def _prove(self, n: int, direction: str, heard: str) -> None:
-        with self.desk.reading() as reading:
+        with self.context.reading() as reading:
             estate = reading.look_at(Subject.NUMBER, _e164(n))
         way = fingerprint(estate.the(Number, _e164(n)), estate, direction)
         proof = Proof(
-            id=self.desk.new_id("proof"),
+            id=self.context.new_id("proof"),
             e164=_e164(n),
             direction=direction,
-            at=self.desk.now(),
+            at=self.context.now(),
             ok=True,
             heard=heard,
             way=way,
         )
-        with self.desk.writing(reason="tested after the works") as writing:
+        with self.context.writing(reason="tested after the works") as writing:
             writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
 
     def last_days(self) -> list[Happening]:
@@ -271,11 +273,14 @@ class Months:
         ]
 
     def _lose_phone(self, index: int) -> None:
-        with self.desk.as_system().writing(reason="looked at the telephone system") as writing:
+        with self.context.as_system().writing(reason="looked at the telephone system") as writing:
             found = writing.records.where(Device, tables.device.c.person == self.people[index].id)
             gone = [
                 changed(
-                    Subject.DEVICE, d, d.but(registered=False, seen_at=writing.now), "device.seen"
+                    Subject.DEVICE,
+                    d,
+                    d.copy_with(registered=False, seen_at=writing.now),
+                    "device.seen",
                 )
                 for d in found
             ]
@@ -352,26 +357,26 @@ class Months:
             t.AssignNumber(number=_e164(234 + i), holder=self.person(75 + i)) for i in range(3)
         ]
         order = workorders.draft(
-            self.desk,
+            self.context,
             "Three people start in the school rooms",
             tasks,
             reason="new season",
             run_at=morning,
         )
-        order_running.run(self.desk, order.id)
+        order_running.run(self.context, order.id)
 
     def _is_begun(self) -> None:
         """A draft that needs remedies: the licences the bundled carrier asks for."""
         workorders.draft(
-            self.desk,
+            self.context,
             "A second number for the loans officer",
             [self.give(310, 22, Role.EXTRA)],
             reason="travels to lenders",
         )
 
     def _begin(self, title: str, tasks: Sequence[Any], reason: str) -> WorkOrder:
-        order = workorders.draft(self.desk, title, tasks, reason=reason)
-        with self.desk.writing(reason=reason, work_order=order.id) as writing:
+        order = workorders.draft(self.context, title, tasks, reason=reason)
+        with self.context.writing(reason=reason, work_order=order.id) as writing:
             return order_running.start(writing, order)
 
     def _end(self, order: WorkOrder, outcome: Callable[[StoredTask], Outcome]) -> None:
@@ -382,14 +387,14 @@ class Months:
                 if stored.state is TaskState.WAITING
                 else replace(stored, state=next_task_state(stored.state, TaskEvent.READY))
             )
-            runner.keep_outcome(self.desk, runner.begun(ready), order, outcome(stored))
+            runner.keep_outcome(self.context, runner.begun(ready), order, outcome(stored))
 
 
 def _on_trunk(changes: Sequence[Change]) -> list[Change]:
     """Delivered numbers go onto their carrier's trunk, as the first thing done with them."""
     delivered = [c.after for c in changes if isinstance(c.after, Number)]
     return [
-        changed(Subject.NUMBER, n, n.but(trunk="brackwater-leeds"), "trunk.listed")
+        changed(Subject.NUMBER, n, n.copy_with(trunk="brackwater-leeds"), "trunk.listed")
         for n in delivered
     ]
 

@@ -5,7 +5,13 @@ from pathlib import Path
 
 from fastapi import FastAPI
 
-from sedge.app import build_app, move_in, open_house, set_up_logging, settle_memory
+from sedge.app import (
+    attach_installation,
+    build_app,
+    freeze_startup_objects,
+    open_installation,
+    set_up_logging,
+)
 from sedge.core.errors import CannotStart
 from sedge.readers import Reader, readers_beside
 from sedge.services import simulation_clock
@@ -50,12 +56,14 @@ def make_data(settings: Settings, standins_url: str, clock: Clock, *, whole: boo
     from sedge.demo.seed import seed
 
     started = time.perf_counter()
-    house = open_house(settings.model_copy(update={"durable": False}), standins_url, clock)
+    installation = open_installation(
+        settings.model_copy(update={"durable": False}), standins_url, clock
+    )
     if clock.offset:
-        simulation_clock.control_of(house).advance(clock.offset.total_seconds())
-        simulation_clock.keep_offset(house)
-    seed(house, whole=whole)
-    house.close()
+        simulation_clock.control_of(installation).advance(clock.offset.total_seconds())
+        simulation_clock.keep_offset(installation)
+    seed(installation, whole=whole)
+    installation.close()
     (settings.data / SEEDED).touch()
     say(f"Demo data made in {time.perf_counter() - started:.1f} s.")
 
@@ -64,7 +72,7 @@ def run_demo(settings: Settings, *, fresh: bool = False) -> None:
     """Serve the demo; `fresh`: on data made anew. Raises CannotStart, NotOurs."""
     set_up_logging(as_json=settings.log_json)
     app = build_app()
-    settle_memory()
+    freeze_startup_objects()
 
     def answer(reader: Reader, app: FastAPI) -> None:
         answer_by_reading(settings, reader.outside, reader, app)
@@ -75,11 +83,11 @@ def run_demo(settings: Settings, *, fresh: bool = False) -> None:
         ready_data(settings)
         with told_plainly(settings.data):
             standins = StandinServer(settings.data, settings.standins_port).start()
-            house = open_house(settings, standins.url)
+            installation = open_installation(settings, standins.url)
         try:
-            listen(move_in(app, house), readers, standins.url)
+            listen(attach_installation(app, installation), readers, standins.url)
         finally:
-            house.close()
+            installation.close()
             standins.stop()
 
 

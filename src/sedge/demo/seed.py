@@ -51,37 +51,37 @@ from sedge.services.callpaths.telephony_sync import (
     routing_of,
     rules_of,
 )
-from sedge.services.context import Desk, House
+from sedge.services.context import Context, Installation
 from sedge.services.safety import safety
 from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
-from sedge.store.repositories.access import installation
+from sedge.store.repositories.access import sign_ins
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
 DAY = timedelta(days=1)
 
 
-def seed(house: House, *, whole: bool = True) -> None:
+def seed(installation: Installation, *, whole: bool = True) -> None:
     """Live the past, then leave the clock where it belongs. Not `whole`: at the Trust's first four
     sites only, which is enough for most tests."""
-    Seeding(house, whole=whole).live()
+    Seeding(installation, whole=whole).live()
 
 
 class Seeding:
-    def __init__(self, house: House, *, whole: bool) -> None:
-        self.house, self.whole = house, whole
-        self.now = house.clock.now()
-        house.add_organisation(TRUST)
-        self.desk = Desk(house, MEMBERS[0])
+    def __init__(self, installation: Installation, *, whole: bool) -> None:
+        self.installation, self.whole = installation, whole
+        self.now = installation.clock.now()
+        installation.add_organisation(TRUST)
+        self.context = Context(installation, MEMBERS[0])
 
     def at(self, days_ago: float) -> None:
         """Go on to that day. The past is lived in order: the ledger and the spans know no way
         back."""
         moment = self.now - DAY * days_ago
-        if moment < self.house.clock.now() < self.now:
+        if moment < self.installation.clock.now() < self.now:
             raise ValueError(f"{days_ago} days ago is before what has been lived already")
-        self.house.clock.set_fixed(moment - self.house.clock.offset)
+        self.installation.clock.set_fixed(moment - self.installation.clock.offset)
 
     def live(self) -> None:
         self.at(545)
@@ -95,25 +95,25 @@ class Seeding:
         self.paths(people, lines)
         self.numbers()
         self.first_assignments(people, lines)
-        set_up_sites(self.desk, self.now)
-        load_rates(self.desk)
+        set_up_sites(self.context, self.now)
+        load_rates(self.context)
         live_the_months(self, people)
-        self.house.clock.set_fixed(self.now - self.house.clock.offset)
-        put_papers_on_file(self.desk)
-        put_together_groups(self.desk, people)
-        draw_more(self.desk, people)
-        ask_for_the_gallery(self.desk)
+        self.installation.clock.set_fixed(self.now - self.installation.clock.offset)
+        put_papers_on_file(self.context)
+        put_together_groups(self.context, people)
+        draw_more(self.context, people)
+        ask_for_the_gallery(self.context)
         self.tell_telephony()
-        stir_the_outside(self.desk)
-        fill_directory(self.desk)
-        keep_books(self.desk, whole=self.whole)
+        stir_the_outside(self.context)
+        fill_directory(self.context)
+        keep_books(self.context, whole=self.whole)
         send_old_mail(self)
-        live_the_week(self.desk)
-        set_up_clients(self.house)
+        live_the_week(self.context)
+        set_up_clients(self.installation)
 
     def tell_telephony(self) -> None:
         """The telephone system learns what it would have been told along the way."""
-        with self.desk.reading() as reading:
+        with self.context.reading() as reading:
             numbers = reading.records.where(Number, tables.life.c.state == State.ASSIGNED.value)
             estate = reading.estate(LoadSpec(numbers={n.e164 for n in numbers}))
             devices = {d.id: device_wish(d) for d in reading.records.all(Device)}
@@ -122,11 +122,11 @@ class Seeding:
             p.id: rules_of(p, estate) for p in estate.all(Person) if p.answering != Answering()
         }
         paths = {p.id: plain_body(p.body, estate) for p in estate.all(PathVersion)}
-        self.house.outside.telephony.set_up(
+        self.installation.outside.telephony.set_up(
             devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people, plans
         )
-        if self.house.outside.control:
-            self.house.outside.control.put_in_service(
+        if self.installation.outside.control:
+            self.installation.outside.control.put_in_service(
                 [
                     {
                         "number": n.e164,
@@ -139,31 +139,31 @@ class Seeding:
             )
         for number in numbers:
             if number.registered_spot:
-                register_with_carrier(self.desk, number, estate)
+                register_with_carrier(self.context, number, estate)
 
     def paid_for(self) -> list[Number]:
         """Every number that costs something at a carrier."""
-        with self.desk.reading() as reading:
+        with self.context.reading() as reading:
             return [
                 n
                 for n in reading.records.where(Number, is_open())
-                if n.carrier in self.house.outside.carriers
+                if n.carrier in self.installation.outside.carriers
                 and n.state not in {State.ON_ORDER, State.PORTING_IN}
             ]
 
     def sign_ins(self) -> None:
         hashed = hash_password(PASSWORD)
-        with self.house.installation.writing() as connection:
+        with self.installation.shared.writing() as connection:
             for member in MEMBERS:
-                installation.add_sign_in(connection, member, hashed)
+                sign_ins.add_sign_in(connection, member, hashed)
 
     def agreements(self) -> None:
-        add_records(self.desk, [*carriers(), *accounts()], reason="agreements signed")
-        with self.desk.writing() as writing:
+        add_records(self.context, [*carriers(), *accounts()], reason="agreements signed")
+        with self.context.writing() as writing:
             for account in (a for a in accounts() if a.carrier != "old-quay"):
                 secrets.keep_secret(
                     writing.connection,
-                    self.house.keyring,
+                    self.installation.keyring,
                     f"key of {account.id}",
                     f"key-of-{account.id}",
                     writing.stamp,
@@ -171,7 +171,7 @@ class Seeding:
 
     def point_of(self, elements: CivicElements) -> tuple[float, float] | None:
         """Where the register says the address lies."""
-        return safety.match_address(self.desk, elements.model_dump()).candidates[0].point
+        return safety.match_address(self.context, elements.model_dump()).candidates[0].point
 
     def spots(self, site: str, code: str, places: list[tuple[str, str]]) -> list[Spot]:
         address = f"{site}-address"
@@ -198,7 +198,7 @@ class Seeding:
         return [whole, *rows]
 
     def licences(self) -> None:
-        add_records(self.desk, [*products(), *subscriptions(self.now)], reason="seats bought")
+        add_records(self.context, [*products(), *subscriptions(self.now)], reason="seats bought")
 
     def gbp(self, amount: str) -> Money:
         return Money(amount=Decimal(amount), currency="GBP")
@@ -238,8 +238,8 @@ class Seeding:
             )
             for i, p in enumerate(people)
         ]
-        stored = add_records(self.desk, people, reason="imported from the directory")
-        add_records(self.desk, devices, reason="phones handed out")
+        stored = add_records(self.context, people, reason="imported from the directory")
+        add_records(self.context, devices, reason="phones handed out")
         return stored
 
     def person_id(self, row: DemoPerson) -> str:
@@ -274,7 +274,7 @@ class Seeding:
         ]
         return {
             line.name: line
-            for line in add_records(self.desk, records, reason="service lines set up")
+            for line in add_records(self.context, records, reason="service lines set up")
         }
 
     def paths(self, people: list[Person], lines: dict[str, ServiceLine]) -> None:
@@ -323,7 +323,7 @@ class Seeding:
                 "mailbox": Mailbox(title="Mailbox: front desk", recipients=desk_people),
             },
         )
-        desk = Path(
+        context = Path(
             first="ring",
             steps={
                 "ring": Ring(
@@ -346,7 +346,7 @@ class Seeding:
             },
         )
         add_records(
-            self.desk,
+            self.context,
             [
                 PathVersion(
                     id="canal-front-desk",
@@ -363,7 +363,7 @@ class Seeding:
                 PathVersion(
                     id="wharf-front-desk",
                     name="Wharf House front desk",
-                    body=desk.model_dump(mode="json"),
+                    body=context.model_dump(mode="json"),
                     in_force_from=self.now - 300 * DAY,
                 ),
             ],
@@ -382,7 +382,7 @@ class Seeding:
             )
             for n in range(100, 300)
         ]
-        apply_at_once(self.desk, fellgate, reason="taken over with the agreement")
+        apply_at_once(self.context, fellgate, reason="taken over with the agreement")
 
     def adopt(
         self, e164: str, account: str, site: str, capacity: Capacity, monthly: str, trunk: str
@@ -402,7 +402,7 @@ class Seeding:
         give += [
             self.give(f"+44113496{200 + i:04d}", p) for i, p in enumerate(people[62:74], start=10)
         ]
-        apply_at_once(self.desk, give, reason="first people moved in")
+        apply_at_once(self.context, give, reason="first people moved in")
         canal = {
             "Visits and tours": 200,
             "Museum shop": 201,
@@ -418,13 +418,13 @@ class Seeding:
             "Lift alarm, Wharf House": 198,
         }
         apply_at_once(
-            self.desk,
+            self.context,
             [self.give(f"+44113496{n:04d}", lines[name]) for name, n in {**canal, **wharf}.items()],
             reason="service lines opened",
         )
         mains = [(192, WHARF, "wharf-front-desk"), (209, CANAL, "canal-duty")]
         apply_at_once(
-            self.desk,
+            self.context,
             [
                 t.AssignNumber(
                     number=f"+44113496{n:04d}", holder=HolderRef(kind=HolderKind.SITE, id=site)
@@ -443,7 +443,7 @@ class Seeding:
             t.SetPath(number=f"+44113496{n:04d}", path="wharf-front-desk")
             for n in (190, 191, 195, 196, 198)
         ]
-        apply_at_once(self.desk, paths)
+        apply_at_once(self.context, paths)
         labels = {
             "+441134960200": "Visits",
             "+441134960190": "Front desk",
@@ -451,7 +451,7 @@ class Seeding:
             "+441134960196": "Control room",
         }
         apply_at_once(
-            self.desk, [t.LabelNumbers(numbers=(n,), label=label) for n, label in labels.items()]
+            self.context, [t.LabelNumbers(numbers=(n,), label=label) for n, label in labels.items()]
         )
 
     def give(self, e164: str, to: Person | ServiceLine, role: Role = Role.MAIN) -> t.AssignNumber:

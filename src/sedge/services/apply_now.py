@@ -12,17 +12,17 @@ from sedge.core.facts import Fact
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import SUBJECT_OF
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 
 CHUNK = 500
 
 
-def add_records(desk: Desk, records: Iterable[Fact], *, reason: str = "") -> list[Any]:
+def add_records(context: Context, records: Iterable[Fact], *, reason: str = "") -> list[Any]:
     """New records, each with its ledger entry. Gives them back as stored."""
     changes = [_added(record) for record in records]
     stored: list[Any] = []
     for start in range(0, len(changes), CHUNK):
-        with desk.writing(reason=reason) as writing:
+        with context.writing(reason=reason) as writing:
             stored += [c.after for c in writing.save(changes[start : start + CHUNK])]
     return stored
 
@@ -39,29 +39,29 @@ def _added(record: Any) -> Change:
     return Change(subject=subject, id=record.id, action=action, after=record)
 
 
-def apply_at_once(desk: Desk, tasks: Sequence[Task], *, reason: str = "") -> list[Change]:
+def apply_at_once(context: Context, tasks: Sequence[Task], *, reason: str = "") -> list[Change]:
     """Reduce and save tasks in order, in transactions of at most 500. Raises what the reducer
     raises; earlier chunks stay."""
     saved: list[Change] = []
     for start in range(0, len(tasks), CHUNK):
-        with desk.writing(reason=reason) as writing:
-            saved += apply_in(writing, tasks[start : start + CHUNK], desk)
+        with context.writing(reason=reason) as writing:
+            saved += apply_in(writing, tasks[start : start + CHUNK], context)
     return saved
 
 
-def apply_in(writing: Writing, tasks: Sequence[Any], desk: Desk) -> list[Change]:
+def apply_in(writing: Writing, tasks: Sequence[Any], context: Context) -> list[Change]:
     wanted = LoadSpec()
     for task in tasks:
         wanted = wanted | task.needs()
     estate = writing.estate(wanted)
     changes: list[Change] = []
     for task in tasks:
-        made = task.apply(estate, desk.new_id("task"))
+        made = task.apply(estate, context.new_id("task"))
         estate.absorb(made)
         changes += made
     return writing.save(changes)
 
 
-def estate_of(desk: Desk, wanted: LoadSpec) -> Estate:
-    with desk.reading() as reading:
+def estate_of(context: Context, wanted: LoadSpec) -> Estate:
+    with context.reading() as reading:
         return reading.estate(wanted)

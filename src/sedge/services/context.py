@@ -35,8 +35,8 @@ from sedge.store import reach, saving
 from sedge.store import secrets as secrets_store
 from sedge.store.database import Database
 from sedge.store.repositories import rule_levels, workorders
-from sedge.store.repositories.access import installation
-from sedge.store.repositories.access.installation import Member, Organisation
+from sedge.store.repositories.access import sign_ins
+from sedge.store.repositories.access.sign_ins import Member, Organisation
 from sedge.store.repositories.records import Records
 from sedge.store.repositories.spend import rate_decks
 from sedge.store.schema import tables
@@ -57,7 +57,7 @@ def _night_after(now: datetime, at: timedelta) -> datetime:
 
 
 @dataclass
-class House(Remembering):
+class Installation(Remembering):
     """What one process has: settings, clock, databases, clients of the outside. `damaged`: what is
     wrong with organisations whose database can't be read; all others go on. `next_at`: when
     something that is done now and then is due, by organisation and name; `process`: what it is in
@@ -65,7 +65,7 @@ class House(Remembering):
 
     settings: Settings
     clock: Clock
-    installation: Database
+    shared: Database
     outside: Outside
     identity: Callable[[str], str] = _fresh_id
     estates: dict[str, Database] = field(default_factory=dict)
@@ -85,11 +85,11 @@ class House(Remembering):
     def keyring(self) -> Keyring:
         return Keyring(self.settings.data / "secret.key")
 
-    def open(self) -> "House":
+    def open(self) -> "Installation":
         """Migrate and open everything that is on disk and not yet open."""
-        self.installation.migrate()
-        with self.installation.reading() as connection:
-            found = installation.organisations(connection)
+        self.shared.migrate()
+        with self.shared.reading() as connection:
+            found = sign_ins.organisations(connection)
         for organisation in found:
             if organisation.id in self.estates:
                 self.organisations[organisation.id] = organisation
@@ -119,14 +119,14 @@ class House(Remembering):
     def add_organisation(self, organisation: Organisation, first: Sequence[Member] = ()) -> None:
         """With its first members, in one transaction: an organisation nobody can get into would be
         lost."""
-        with self.installation.writing() as connection:
-            installation.add_organisation(connection, organisation, self.clock.real())
+        with self.shared.writing() as connection:
+            sign_ins.add_organisation(connection, organisation, self.clock.real())
             for member in first:
-                installation.add_membership(connection, member)
+                sign_ins.add_membership(connection, member)
         if organisation.id not in self.estates:
             self.open_estate(organisation)
 
-    def desk(self, who: Member) -> "Desk":
+    def context(self, who: Member) -> "Context":
         if who.organisation in self.damaged:
             raise OutOfOrder(
                 f"The data of {self.organisations[who.organisation].name} can't be read just now."
@@ -136,9 +136,9 @@ class House(Remembering):
             raise NotFound(
                 "There is no such organisation.", subject="organisation", id=who.organisation
             )
-        return Desk(self, who)
+        return Context(self, who)
 
-    def decks_of(self, desk: "Desk", connection: Connection) -> Decks | None:
+    def decks_of(self, context: "Context", connection: Connection) -> Decks | None:
         """The rate decks of an organisation by trunk and carrier; None where it has none. Each is
         read once after it was loaded."""
         known = rate_decks.list_decks(connection)
@@ -146,7 +146,7 @@ class House(Remembering):
             return None
         found: dict[tuple[str, str], Deck] = {}
         for facts in known:
-            key = desk.who.organisation, facts.id
+            key = context.who.organisation, facts.id
             cached = self._decks.get(key)
             if cached is None or cached[0] != facts.loaded_at:
                 deck = rate_decks.read_deck(connection, facts)
@@ -177,7 +177,7 @@ class House(Remembering):
 
     def close(self) -> None:
         self.forget()
-        for database in (*self.estates.values(), self.installation):
+        for database in (*self.estates.values(), self.shared):
             database.close()
         self.outside.close()
 
@@ -185,12 +185,12 @@ class House(Remembering):
 class Reading:
     """A read transaction."""
 
-    def __init__(self, connection: Connection, desk: "Desk") -> None:
+    def __init__(self, connection: Connection, context: "Context") -> None:
         self.connection = connection
         self.records = Records(connection)
-        self.now = desk.now()
-        self._home = desk.organisation.home_country
-        self._desk = desk
+        self.now = context.now()
+        self._home = context.organisation.home_country
+        self._context = context
 
     def estate(self, needs: LoadSpec) -> Estate:
         """What rules and traces look at: whole, also for somebody who is kept to sites, for a rule
@@ -198,15 +198,17 @@ class Reading:
         with self._whole() as connection:
             estate = estate_store.load(Records(connection), needs, self.now, home=self._home)
             estate.raised = rule_levels.raised(connection)
-            estate.decks = self._desk.house.decks_of(self._desk, connection)
+            estate.decks = self._context.installation.decks_of(self._context, connection)
         return estate
 
     @contextmanager
     def _whole(self) -> Iterator[Connection]:
-        if self._desk.who.scope.is_whole:
+        if self._context.who.scope.is_whole:
             yield self.connection
         else:
-            with self._desk.house.estates[self._desk.who.organisation].reading() as connection:
+            with self._context.installation.estates[
+                self._context.who.organisation
+            ].reading() as connection:
                 yield connection
 
     def look_at(self, subject: Subject, key: str) -> Estate:
@@ -214,16 +216,16 @@ class Reading:
 
 
 class Writing(Reading):
-    """A write transaction. `save` and `remark` put the ledger's entries in with it."""
+    """A write transaction. `save` and `record_event` put the ledger's entries in with it."""
 
-    def __init__(self, connection: Connection, desk: "Desk", stamp: saving.Stamp) -> None:
-        super().__init__(connection, desk)
+    def __init__(self, connection: Connection, context: "Context", stamp: saving.Stamp) -> None:
+        super().__init__(connection, context)
         self.stamp = stamp
-        self.scope = desk.who.scope
-        self._installation = desk.house.installation
-        self._organisation_id = desk.who.organisation
-        self.organisation = desk.organisation.name
-        self.language = COUNTRIES[desk.organisation.home_country].language
+        self.scope = context.who.scope
+        self._installation = context.installation.shared
+        self._organisation_id = context.who.organisation
+        self.organisation = context.organisation.name
+        self.language = COUNTRIES[context.organisation.home_country].language
 
     @contextmanager
     def _whole(self) -> Iterator[Connection]:
@@ -237,14 +239,14 @@ class Writing(Reading):
             refuse_new_holes(dialling, (self.records.all(Site), self.records.all(Trunk)))
         return saving.save(self.connection, changes, self.stamp)
 
-    def remark(
+    def record_event(
         self, action: str, subject: Subject, key: str, title: str, after: object = None
     ) -> None:
         """An entry about what is no record: a work order, a plan of a floor. Raises Forbidden for a
         site outside the member's reach."""
         if subject is Subject.SITE:
             self.scope.require(key)
-        saving.remark(
+        saving.record_event(
             self.connection,
             self.stamp,
             action=action,
@@ -258,7 +260,7 @@ class Writing(Reading):
         """The mail address of a member of this organisation; None for Sedge itself, and for who is
         no member any more."""
         with self._installation.reading() as connection:
-            here = installation.members_of(connection, self._organisation_id)
+            here = sign_ins.members_of(connection, self._organisation_id)
         return next((m.email for m in here if m.sign_in == sign_in), None)
 
     def touch(self) -> None:
@@ -266,10 +268,10 @@ class Writing(Reading):
 
 
 @dataclass(frozen=True)
-class Desk:
+class Context:
     """One person (or program) at work for one organisation."""
 
-    house: House
+    installation: Installation
     who: Member
 
     @property
@@ -278,32 +280,32 @@ class Desk:
 
     @property
     def organisation(self) -> Organisation:
-        return self.house.organisations[self.who.organisation]
+        return self.installation.organisations[self.who.organisation]
 
     @property
     def outside(self) -> Outside:
-        return self.house.outside
+        return self.installation.outside
 
     def at_carrier(self, account: Account) -> CarrierService:
         """The account's carrier, asked with the account's key. Raises NotFound for one that can't
         be reached over the wire."""
         service = self.outside.carrier(account.carrier)
-        with self.house.estates[self.who.organisation].reading() as connection:
-            key = secrets_store.read(connection, self.house.keyring, f"key of {account.id}")
+        with self.installation.estates[self.who.organisation].reading() as connection:
+            key = secrets_store.read(connection, self.installation.keyring, f"key of {account.id}")
         return service.with_key(key)
 
     def now(self) -> datetime:
-        return self.house.clock.now()
+        return self.installation.clock.now()
 
     @property
     def writes(self) -> int:
         """Moves with every write to the organisation's database, a moment later at most."""
-        return self.house.estates[self.who.organisation].writes_lately
+        return self.installation.estates[self.who.organisation].writes_lately
 
     def new_id(self, prefix: str) -> str:
-        return self.house.identity(prefix)
+        return self.installation.identity(prefix)
 
-    def as_system(self) -> "Desk":
+    def as_system(self) -> "Context":
         """The same organisation, acted for by Sedge itself."""
         return replace(self, who=system_member(self.who.organisation))
 
@@ -328,14 +330,14 @@ class Desk:
         """Who is kept to sites reads of those only, and of what belongs to the whole
         organisation."""
         read_by(self.organisation.home_country)
-        database, sites = self.house.estates[self.who.organisation], self.who.scope.sites
+        database, sites = self.installation.estates[self.who.organisation], self.who.scope.sites
         with database.reading() if sites is None else database.reading_at(sites) as connection:
             yield Reading(connection, self)
 
     @contextmanager
     def writing(self, *, reason: str = "", work_order: str | None = None) -> Iterator[Writing]:
         read_by(self.organisation.home_country)
-        with self.house.estates[self.who.organisation].writing() as connection:
+        with self.installation.estates[self.who.organisation].writing() as connection:
             yield Writing(
                 connection,
                 self,
@@ -382,25 +384,25 @@ class HeadFacts(NamedTuple):
     several: bool
 
 
-def head_facts(desk: Desk) -> HeadFacts:
-    whose = desk.who.sign_in
-    several = desk.house.of_installation(
+def head_facts(context: Context) -> HeadFacts:
+    whose = context.who.sign_in
+    several = context.installation.of_installation(
         ("memberships", whose),
-        lambda connection: len(installation.memberships_of(connection, whose)) > 1,
+        lambda connection: len(sign_ins.memberships_of(connection, whose)) > 1,
     )
-    running, holds = desk.house.while_unchanged(
-        desk, f"head of a {desk.who.role}", lambda: _running_and_holds(desk)
+    running, holds = context.installation.while_unchanged(
+        context, f"head of a {context.who.role}", lambda: _running_and_holds(context)
     )
-    now = desk.now()
+    now = context.now()
     return HeadFacts(
         running,
         [hold for hold in holds if hold[2] > now],
-        desk.organisation.name,
+        context.organisation.name,
         several,
     )
 
 
-def _running_and_holds(desk: Desk) -> tuple[int, list[tuple[str, int, datetime]]]:
-    with desk.reading() as reading:
-        holds = _open_holds(reading) if allowed(desk.who.role, May.BUY) else []
+def _running_and_holds(context: Context) -> tuple[int, list[tuple[str, int, datetime]]]:
+    with context.reading() as reading:
+        holds = _open_holds(reading) if allowed(context.who.role, May.BUY) else []
         return workorders.running_count(reading.connection), holds

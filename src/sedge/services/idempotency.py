@@ -14,14 +14,14 @@ from typing import Any
 from sqlalchemy import delete, insert, select, update
 
 from sedge.core.errors import KeyReused, SedgeError
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import mails
 
 UNANSWERED = 0
 Make = Callable[[str | None], tuple[int, Any]]
 
 
-def once(desk: Desk, key: str, digest: str, make: Make) -> tuple[int, Any]:
+def once(context: Context, key: str, digest: str, make: Make) -> tuple[int, Any]:
     """The kept answer, or a new one from `make`, which is handed the identity of what it makes and
     must find it again.
 
@@ -29,8 +29,8 @@ def once(desk: Desk, key: str, digest: str, make: Make) -> tuple[int, Any]:
     kept: the caller may mend what was wrong and use the key again.
     """
     table = mails.answered
-    with desk.house.process.one_at_a_time(f"{desk.who.organisation}/{key}"):
-        with desk.reading() as reading:
+    with context.installation.process.one_at_a_time(f"{context.who.organisation}/{key}"):
+        with context.reading() as reading:
             kept = reading.connection.execute(select(table).where(table.c.key == key)).first()
         if kept and kept.request_hash != digest:
             raise KeyReused(
@@ -40,14 +40,14 @@ def once(desk: Desk, key: str, digest: str, make: Make) -> tuple[int, Any]:
         if kept and kept.status != UNANSWERED:
             return kept.status, json.loads(kept.answer)
         if not kept:
-            _write_down(desk, key, digest)
+            _write_down(context, key, digest)
         try:
             status, answer = make(identity(key, digest))
         except SedgeError:
-            with desk.writing() as writing:
+            with context.writing() as writing:
                 writing.connection.execute(delete(table).where(table.c.key == key))
             raise
-        with desk.writing() as writing:
+        with context.writing() as writing:
             values = {"status": status, "answer": json.dumps(answer), "at": writing.now}
             writing.connection.execute(update(table).where(table.c.key == key).values(**values))
         return status, answer
@@ -58,8 +58,8 @@ def identity(key: str, digest: str) -> str:
     return hashlib.sha256(f"{key}/{digest}".encode()).hexdigest()[:12]
 
 
-def _write_down(desk: Desk, key: str, digest: str) -> None:
-    with desk.writing() as writing:
+def _write_down(context: Context, key: str, digest: str) -> None:
+    with context.writing() as writing:
         row = {
             "key": key,
             "request_hash": digest,

@@ -1,4 +1,4 @@
-"""The texts of letters at the desk: Sedge's own or the organisation's, with a preview of real
+"""The texts of letters: Sedge's own or the organisation's, with a preview of real
 letters."""
 
 from typing import Any
@@ -9,7 +9,7 @@ from sedge.core.numbers.plan import LANGUAGES
 from sedge.core.records import Subject
 from sedge.formats.letters import KINDS, Letter, LetterText, checked, own
 from sedge.services import mail
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.letter_texts import Kept, text_of
 from sedge.store.repositories import workorders as store
 from sedge.store.schema.holders import letter_text
@@ -42,9 +42,9 @@ SAMPLE: dict[str, dict[str, Any]] = {
 }
 
 
-def view_letter(desk: Desk, kind: str, language: str) -> Kept:
+def view_letter(context: Context, kind: str, language: str) -> Kept:
     _known(kind, language)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return text_of(reading, kind, language)
 
 
@@ -55,32 +55,32 @@ def _known(kind: str, language: str) -> None:
         raise NotUnderstood(f"Languages are: {', '.join(LANGUAGES)}.", field="language")
 
 
-def preview(desk: Desk, text: LetterText, order: str = "") -> Letter:
+def preview(context: Context, text: LetterText, order: str = "") -> Letter:
     """The letter as it would be: for the people of a work order, else for somebody made up. Raises
     NotUnderstood naming the part."""
     _known(text.kind, text.language)
-    return checked(text, _facts(desk, text.kind, order))
+    return checked(text, _facts(context, text.kind, order))
 
 
-def _facts(desk: Desk, kind: str, order: str) -> dict[str, Any]:
-    facts = {**SAMPLE[kind], "organisation": desk.organisation.name}
+def _facts(context: Context, kind: str, order: str) -> dict[str, Any]:
+    facts = {**SAMPLE[kind], "organisation": context.organisation.name}
     if not order:
         return facts
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = store.get(reading.connection, order)
-        real = mail.facts_for(reading, found, desk.organisation.name)
+        real = mail.facts_for(reading, found, context.organisation.name)
     if kind == "author":
         return real.author
     return next(iter(real.holders.values()), facts)
 
 
-def keep_letter(desk: Desk, text: LetterText, version: int) -> Kept:
+def keep_letter(context: Context, text: LetterText, version: int) -> Kept:
     """Keep a text. Raises NotUnderstood where it can't be drawn, ChangedMeanwhile where somebody
     else has changed it since."""
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     _known(text.kind, text.language)
-    checked(text, _facts(desk, text.kind, ""))
-    with desk.writing() as writing:
+    checked(text, _facts(context, text.kind, ""))
+    with context.writing() as writing:
         if text_of(writing, text.kind, text.language).version != version:
             raise ChangedMeanwhile(
                 "Somebody else has changed this text meanwhile. Open it again.",
@@ -101,7 +101,7 @@ def keep_letter(desk: Desk, text: LetterText, version: int) -> Kept:
             "version": version + 1,
         }
         writing.connection.execute(letter_text.insert().values(**row))
-        writing.remark(
+        writing.record_event(
             "letter.changed",
             Subject.WORK_ORDER,
             f"{text.kind}-{text.language}",
@@ -110,17 +110,17 @@ def keep_letter(desk: Desk, text: LetterText, version: int) -> Kept:
     return Kept(text, version + 1)
 
 
-def back_to_own(desk: Desk, kind: str, language: str) -> Kept:
+def back_to_own(context: Context, kind: str, language: str) -> Kept:
     """Sedge's own text again."""
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     _known(kind, language)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.connection.execute(
             letter_text.delete().where(
                 letter_text.c.kind == kind, letter_text.c.language == language
             )
         )
-        writing.remark(
+        writing.record_event(
             "letter.changed",
             Subject.WORK_ORDER,
             f"{kind}-{language}",

@@ -16,7 +16,7 @@ from sedge.core.load_spec import LoadSpec
 from sedge.core.records import HolderKind, HolderRef, Number, Person, Site, Spot, Subject
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.formats.letters import Letter, LetterText, drawn, own
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.letter_texts import text_of
 from sedge.services.periodic import periodic
 from sedge.store.repositories.workorders import WorkOrder
@@ -189,14 +189,14 @@ A_ROUND = 20
 
 
 @periodic("mail", last=True)
-def send_waiting(desk: Desk) -> int:
+def send_waiting(context: Context) -> int:
     """Send what is written and not yet sent. What a service is silent on waits, longer each time,
     and holds up nothing that goes another way; what it refuses is given up and told."""
     ways = {
-        True: desk.outside.telephony.is_connected,
-        False: desk.outside.mail.is_connected,
+        True: context.outside.telephony.is_connected,
+        False: context.outside.mail.is_connected,
     }
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = [r for r in _due(reading) if ways[is_call(r.recipient)]]
     silent: set[bool] = set()
     done = 0
@@ -205,16 +205,16 @@ def send_waiting(desk: Desk) -> int:
         if way in silent:
             continue
         try:
-            _send(desk, row)
+            _send(context, row)
         except OutsideRefused as error:
-            _note(desk, row.id, problem=error.message[:400], given_up_at=desk.now())
+            _note(context, row.id, problem=error.message[:400], given_up_at=context.now())
             log.warning("mail refused", key=row.id, error=error.message)
         except OutsideTrouble as error:
             silent.add(way)
-            _wait(desk, row, error)
+            _wait(context, row, error)
             continue
         else:
-            _note(desk, row.id, sent_at=desk.now(), problem=None)
+            _note(context, row.id, sent_at=context.now(), problem=None)
         done += 1
     return done
 
@@ -246,33 +246,35 @@ def _due(reading: Reading) -> Sequence[Row]:
     return reading.connection.execute(query).all()
 
 
-def _send(desk: Desk, row: Row) -> None:
+def _send(context: Context, row: Row) -> None:
     if is_call(row.recipient):
-        desk.outside.telephony.announce(row.id, row.recipient, row.text)
+        context.outside.telephony.announce(row.id, row.recipient, row.text)
     else:
-        files = _files(desk, row.id)
-        desk.outside.mail.send(row.id, row.recipient, row.subject, row.text, row.html or "", files)
+        files = _files(context, row.id)
+        context.outside.mail.send(
+            row.id, row.recipient, row.subject, row.text, row.html or "", files
+        )
 
 
-def _files(desk: Desk, key: str) -> list[MailFile]:
+def _files(context: Context, key: str) -> list[MailFile]:
     table = mails.mail_file
     query = select(table.c.name, table.c.media_type, table.c.content)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.connection.execute(query.where(table.c.mail == key).order_by(table.c.place))
         return [MailFile(*row) for row in found]
 
 
-def _wait(desk: Desk, row: Row, error: OutsideTrouble) -> None:
+def _wait(context: Context, row: Row, error: OutsideTrouble) -> None:
     tries, problem = row.tries + 1, error.message[:400]
     if tries >= MOST_TRIES:
-        _note(desk, row.id, tries=tries, problem=problem, given_up_at=desk.now())
+        _note(context, row.id, tries=tries, problem=problem, given_up_at=context.now())
         return
     pause = min(FIRST_PAUSE * 2 ** min(row.tries, 10), LONGEST_PAUSE)
-    _note(desk, row.id, tries=tries, problem=problem, next_try=desk.now() + pause)
+    _note(context, row.id, tries=tries, problem=problem, next_try=context.now() + pause)
 
 
-def _note(desk: Desk, key: str, **values: object) -> None:
-    with desk.writing() as writing:
+def _note(context: Context, key: str, **values: object) -> None:
+    with context.writing() as writing:
         writing.connection.execute(
             update(mails.mail).where(mails.mail.c.id == key).values(**values)
         )
@@ -288,10 +290,10 @@ class Post:
     last_problem: str
 
 
-def standing(desk: Desk) -> Post:
+def standing(context: Context) -> Post:
     table = mails.mail
     open_ones = table.c.sent_at.is_(None)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         ask = reading.connection.execute
         waiting = ask(select(func.count()).where(open_ones, table.c.given_up_at.is_(None))).scalar()
         given_up = ask(select(func.count()).where(table.c.given_up_at.is_not(None))).scalar()

@@ -8,9 +8,9 @@ from typing import TypeVar
 
 from sedge import services
 from sedge.module_search import modules_of
-from sedge.services.context import Desk
+from sedge.services.context import Context
 
-Work = Callable[[Desk], int]
+Work = Callable[[Context], int]
 W = TypeVar("W", bound=Callable[..., int])
 
 
@@ -41,15 +41,15 @@ def periodic(name: str, *, after_changes: bool = False, last: bool = False) -> C
     return register
 
 
-def do_all(desk: Desk) -> int:
+def do_all(context: Context) -> int:
     """One round for an organisation; how much was done."""
-    return sum(_do(desk, job) for job in all_jobs())
+    return sum(_do(context, job) for job in all_jobs())
 
 
-def _do(desk: Desk, job: Job) -> int:
+def _do(context: Context, job: Job) -> int:
     if job.after_changes:
-        return desk.house.while_unchanged(desk, job.name, lambda: job.do(desk))
-    return job.do(desk)
+        return context.installation.while_unchanged(context, job.name, lambda: job.do(context))
+    return job.do(context)
 
 
 @cache

@@ -21,7 +21,7 @@ from sedge.store.database import Database
 from sedge.store.repositories import ledger
 
 if TYPE_CHECKING:
-    from sedge.services.context import Desk
+    from sedge.services.context import Context
 
 T = TypeVar("T")
 Made = tuple[int, Any]  # change counter, and what was made then
@@ -33,12 +33,12 @@ ASIDE_SECONDS = 2.0  # between two times that the same is made aside
 
 
 class Remembering:
-    """A part of the house. What is remembered is the organisation's change counter it was made at,
-    the slot of time, itself, and when that was."""
+    """A part of the installation. What is remembered is the organisation's change counter it was
+    made at, the slot of time, itself, and when that was."""
 
     settings: Settings
     clock: Clock
-    installation: Database
+    shared: Database
     estates: dict[str, Database]
     at_work: int
     process: Process
@@ -66,7 +66,7 @@ class Remembering:
 
     def while_unchanged(
         self,
-        desk: "Desk",
+        context: "Context",
         name: str,
         make: Callable[[], T],
         *,
@@ -81,9 +81,9 @@ class Remembering:
         has to be `current`, they wait.
         """
         slot = int(self.clock.now().timestamp()) // (60 * minutes)
-        key = (desk.who.organisation, name, desk.who.scope)
+        key = (context.who.organisation, name, context.who.scope)
         known = self._remembered.get(key)
-        if known is not None and known[:2] == (self.pulse(desk.who.organisation), slot):
+        if known is not None and known[:2] == (self.pulse(context.who.organisation), slot):
             return known[2]
         making = self._making[key]
         if known is not None and not current and self._is_fresh_enough(known[3]):
@@ -91,7 +91,7 @@ class Remembering:
         if not making.acquire(blocking=current or known is None):
             return known[2] if known else make()
         try:
-            seen = (self.pulse(desk.who.organisation), slot)
+            seen = (self.pulse(context.who.organisation), slot)
             known = self._remembered.get(key)
             if known is None or known[:2] != seen:
                 known = self._remembered[key] = (*seen, make(), time.monotonic())
@@ -99,16 +99,16 @@ class Remembering:
         finally:
             making.release()
 
-    def lately(self, desk: "Desk", name: str, make: Callable[[], T]) -> tuple[T, bool]:
+    def lately(self, context: "Context", name: str, make: Callable[[], T]) -> tuple[T, bool]:
         """What `make` gave last and whether it still holds. Where something has changed since, it
-        is made anew aside, every other second at most, so that nobody waits for it. In a house
-        without a runner nothing is done aside: it is made first."""
-        key = (desk.who.organisation, name, desk.who.scope)
+        is made anew aside, every other second at most, so that nobody waits for it. In an
+        installation without a runner nothing is done aside: it is made first."""
+        key = (context.who.organisation, name, context.who.scope)
         known = self._remembered.get(key)
         if known is None or not self.makes_aside:
-            return self.while_unchanged(desk, name, make), True
+            return self.while_unchanged(context, name, make), True
         slot = int(self.clock.now().timestamp()) // 60
-        if known[:2] == (self.pulse(desk.who.organisation), slot):
+        if known[:2] == (self.pulse(context.who.organisation), slot):
             return known[2], True
         with self._recalling:
             is_due = time.monotonic() - known[3] > ASIDE_SECONDS and key not in self._aside
@@ -116,7 +116,7 @@ class Remembering:
                 self._aside.add(key)
         if is_due:
             self._beside.submit(
-                self._make_aside, key, lambda: self.while_unchanged(desk, name, make)
+                self._make_aside, key, lambda: self.while_unchanged(context, name, make)
             )
         return known[2], False
 
@@ -141,11 +141,11 @@ class Remembering:
                 known = self._pulses[organisation] = (writes, ledger.pulse(connection))
         return known[1]
 
-    def recall(self, desk: "Desk", name: str, key: Hashable, make: Callable[[], T]) -> T:
+    def recall(self, context: "Context", name: str, key: Hashable, make: Callable[[], T]) -> T:
         """What `make` gives for `key`, made anew when something of the organisation has changed.
         The latest `MOST_RECALLED` are kept."""
-        pulse = self.pulse(desk.who.organisation)
-        full = (desk.who.organisation, desk.who.scope, name, key)
+        pulse = self.pulse(context.who.organisation)
+        full = (context.who.organisation, context.who.scope, name, key)
         known = self._recalled.get(full)
         if known is not None and known[0] == pulse:
             return known[1]
@@ -156,11 +156,11 @@ class Remembering:
     def of_installation(self, key: Hashable, make: Callable[[Connection], T]) -> T:
         """What `make` reads of the installation's database, read anew when something was written to
         it. The latest `MOST_RECALLED` are kept."""
-        writes = self.installation.writes
+        writes = self.shared.writes
         known = self._recalled.get(key)
         if known is not None and known[0] == writes:
             return known[1]
-        with self.installation.reading() as connection:
+        with self.shared.reading() as connection:
             made = make(connection)
         self._keep(key, (writes, made))
         return made
@@ -173,12 +173,12 @@ class Remembering:
                 self._recalled.popitem(last=False)
 
     def for_a_while(
-        self, desk: "Desk", name: str, make: Callable[[], T], *, minutes: int = 10
+        self, context: "Context", name: str, make: Callable[[], T], *, minutes: int = 10
     ) -> T:
         """The same, made anew every so many minutes only: for estimates that move slowly and cost
         something."""
         slot = int(self.clock.now().timestamp()) // (60 * minutes)
-        key = (desk.who.organisation, name, desk.who.scope)
+        key = (context.who.organisation, name, context.who.scope)
         known = self._remembered.get(key)
         if known is None or known[0] != slot:
             known = self._remembered[key] = (slot, 0, make(), 0.0)

@@ -3,10 +3,10 @@
 from datetime import datetime, time
 
 from sedge.core.errors import NotUnderstood
-from sedge.services.context import Desk
+from sedge.services.context import Context
 
 
-def moment_of(desk: Desk, text: str, field: str, *, at: time = time(0, 0)) -> datetime | None:
+def moment_of(context: Context, text: str, field: str, *, at: time = time(0, 0)) -> datetime | None:
     """`2026-12-24` (then `at`) or `2026-12-24T22:00`, local; None for ''. Raises NotUnderstood
     naming the field."""
     typed = text.strip()
@@ -23,5 +23,7 @@ def moment_of(desk: Desk, text: str, field: str, *, at: time = time(0, 0)) -> da
     if not 2000 <= local.year <= 2200:
         raise NotUnderstood("Type a day of this century.", field=field)
     return (
-        local if local.tzinfo else local.replace(tzinfo=desk.house.home_zone(desk.who.organisation))
+        local
+        if local.tzinfo
+        else local.replace(tzinfo=context.installation.home_zone(context.who.organisation))
     )

@@ -16,7 +16,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from sedge.core.facts import brief, counted, money
+from sedge.core.facts import counted, money, to_compact_json
 from sedge.core.imports.rows import Alike, Incoming
 from sedge.core.numbers.life import State
 from sedge.core.numbers.ranges import NumberSet
@@ -155,7 +155,7 @@ def _text(moment: datetime) -> str:
 
 def _like(row: Incoming, numbers: list[int], at: datetime, mains: set[HolderRef]) -> _Like:
     number, role = _number(row._replace(number=_HOLE), "\0", at, mains)
-    before_number, rest = brief(number).split(f"+{_HOLE}")
+    before_number, rest = to_compact_json(number).split(f"+{_HOLE}")
     before_id, after_id = rest.split(f"\\u0000-{_HOLE}")
     return _Like(row, role, (before_number + "+", before_id, after_id), numbers)
 

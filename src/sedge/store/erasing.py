@@ -9,7 +9,7 @@ from typing import NamedTuple, cast
 
 from sqlalchemy import Column, Connection, String, Table, delete, func, select, text, update
 
-from sedge.core.facts import canonical
+from sedge.core.facts import to_canonical_json
 from sedge.core.ledger.chain import BEGINNING, Entry, ErasedEntry, link
 from sedge.core.records import Subject
 from sedge.store.projections import finder
@@ -106,7 +106,7 @@ def _without(entry: Entry, key: str, words: Words) -> Entry:
     after = entry.after
     if after and entry.subject == Subject.PERSON.value and entry.subject_id == key:
         after = _record_without(after, words)
-    return entry.but(
+    return entry.copy_with(
         title=words.without(entry.title),
         reason=words.without(entry.reason),
         after=words.without(after) if after else after,
@@ -122,7 +122,7 @@ def _record_without(after: str, words: Words) -> str:
     if "name" not in record:
         return after
     gone = {name: "" for name in PERSONAL if record.get(name)}
-    return canonical(record | gone | {"name": words.instead, "manager": None})
+    return to_canonical_json(record | gone | {"name": words.instead, "manager": None})
 
 
 def namesakes(connection: Connection, key: str, name: str) -> int:

@@ -17,7 +17,7 @@ from sqlalchemy.exc import IntegrityError
 from sedge.core.callpaths.steps import named_by
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow
 from sedge.core.estate import Change
-from sedge.core.facts import brief, canonical, counted
+from sedge.core.facts import counted, to_canonical_json, to_compact_json
 from sedge.core.ledger.chain import BEGINNING, Entry, link
 from sedge.core.numbers.e164 import describe
 from sedge.core.porting.outgoing_records import PortOut
@@ -71,7 +71,7 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
     for change in changes:
         earlier = latest.get((change.subject, change.id))
         saved = _saved(
-            connection, change.but(before=earlier.after) if earlier else change, names, stamp
+            connection, change.copy_with(before=earlier.after) if earlier else change, names, stamp
         )
         latest[change.subject, change.id] = saved
         kept.append(saved)
@@ -89,7 +89,7 @@ def touch(connection: Connection) -> None:
     connection.execute(update(chain.ledger_head).values(pulse=chain.ledger_head.c.pulse + 1))
 
 
-def remark(
+def record_event(
     connection: Connection,
     stamp: Stamp,
     *,
@@ -116,8 +116,13 @@ def _saved(
 ) -> Change:
     table = tables.RECORD_TABLES[change.subject]
     before = change.before
-    after = change.after.but(version=(before.version + 1) if before else 1)
-    row = {"id": after.id, "version": after.version, "body": brief(after), **columns(after)}
+    after = change.after.copy_with(version=(before.version + 1) if before else 1)
+    row = {
+        "id": after.id,
+        "version": after.version,
+        "body": to_compact_json(after),
+        **columns(after),
+    }
     if isinstance(after, Number):
         row |= life_columns(after, names, stamp.at)
     try:
@@ -132,7 +137,7 @@ def _saved(
                 raise moved_meanwhile(connection, change)
     except IntegrityError as error:
         raise _constraint(error, change) from error
-    return change.but(after=after)
+    return change.copy_with(after=after)
 
 
 def life_columns(
@@ -271,7 +276,7 @@ def _path_references(connection: Connection, changes: Iterable[Change]) -> None:
                 path=path.id,
                 number=path.number,
                 in_force_from=path.in_force_from,
-                body=canonical(path),
+                body=to_canonical_json(path),
             )
         )
         connection.execute(delete(tables.path_names).where(tables.path_names.c.path == path.id))
@@ -303,7 +308,7 @@ def _write_entries(
     rows: list[dict[str, object]] = []
     for action, subject, key, title, after in entries:
         sequence += 1
-        snapshot = canonical(after) if after is not None else None
+        snapshot = to_canonical_json(after) if after is not None else None
         entry = Entry(
             sequence=sequence,
             at=stamp.at,

@@ -21,7 +21,7 @@ from starlette.exceptions import HTTPException
 from sedge.core.errors import NotSignedIn, NotUnderstood, OutOfOrder, SedgeError
 from sedge.store.disk_trouble import Trouble, trouble_of
 from sedge.web.routing import NOT_SURE
-from sedge.web.shared.rendering import draw, is_swap
+from sedge.web.shared.rendering import is_swap, render
 
 log = structlog.get_logger("sedge")
 HEADINGS = {
@@ -133,7 +133,7 @@ def _page(
     onward = _own_page_before(request)
     words = "Back to where you were" if onward != "/" else "To Today"
     heading = HEADINGS.get(code, "That did not work")
-    return draw(
+    return render(
         request,
         "problem.html",
         status=status,

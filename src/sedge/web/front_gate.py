@@ -13,7 +13,7 @@ from starlette.types import Scope
 
 from sedge.core.errors import Forbidden
 from sedge.services.access import access, callers, tokens
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.web.routing import COOKIE, SAFE
 
 HEALTH = frozenset({"/healthz", "/readyz"})  # asked under an address, by whatever watches
@@ -24,10 +24,10 @@ FORMS = ("application/json", "application/scim+json", "application/x-www-form-ur
 
 async def refusal(scope: Scope, asked: Headers) -> Response | None:
     """The answer to what goes no further; None for all else."""
-    house: House = scope["app"].state.house
+    installation: Installation = scope["app"].state.installation
     if scope["path"] in HEALTH:
         return None
-    if callers.host_name(asked.get("host", "")) not in house.settings.answered_hosts:
+    if callers.host_name(asked.get("host", "")) not in installation.settings.answered_hosts:
         return PlainTextResponse(
             "Sedge does not answer to this host name. Use the address that you were given; those"
             " who run Sedge can add a name with the setting SEDGE_HOSTS.",
@@ -35,10 +35,10 @@ async def refusal(scope: Scope, asked: Headers) -> Response | None:
         )
     if scope["method"] in SAFE:
         return None
-    return await _too_large(scope, asked, house)
+    return await _too_large(scope, asked, installation)
 
 
-async def _too_large(scope: Scope, asked: Headers, house: House) -> Response | None:
+async def _too_large(scope: Scope, asked: Headers, installation: Installation) -> Response | None:
     told = asked.get("content-length", "")
     size = int(told) if told.isdecimal() and len(told) < 16 else None
     if size is None and "transfer-encoding" not in asked:
@@ -49,7 +49,7 @@ async def _too_large(scope: Scope, asked: Headers, house: House) -> Response | N
         return _told(scope, 413, f"This is larger than {most // 1_000_000} MB. Send it in parts.")
     if size is not None and size <= MOST_UNASKED:
         return None
-    if await run_in_threadpool(_is_known, scope, house):
+    if await run_in_threadpool(_is_known, scope, installation):
         return None
     if _is_program(scope):
         return _told(scope, 401, "Send a token first; nothing of the body was read.")
@@ -68,19 +68,19 @@ def _told(scope: Scope, status: int, words: str) -> Response:
     return JSONResponse(body, status, headers, media_type="application/problem+json")
 
 
-def _is_known(scope: Scope, house: House) -> bool:
+def _is_known(scope: Scope, installation: Installation) -> bool:
     connection = HTTPConnection(scope)
-    if access.whose(house, connection.cookies.get(COOKIE)):
+    if access.whose(installation, connection.cookies.get(COOKIE)):
         return True
     scheme, _, token = connection.headers.get("authorization", "").partition(" ")
     if scheme.lower() != "bearer":
         return False
     address = connection.client.host if connection.client else None
     local = callers.is_local(address, connection.headers)
-    if access.by_demo_token(house, token.strip(), local=local):
+    if access.by_demo_token(installation, token.strip(), local=local):
         return True
     caller = callers.caller(address, connection.headers)
     try:
-        return tokens.whose(house, token.strip(), caller) is not None
+        return tokens.whose(installation, token.strip(), caller) is not None
     except Forbidden:  # from a network that its role is not let in from
         return False

@@ -10,8 +10,8 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sedge import metrics
-from sedge.services.context import House
-from sedge.store.repositories.access.installation import Member
+from sedge.services.context import Installation
+from sedge.store.repositories.access.sign_ins import Member
 from sedge.web import front_gate
 from sedge.web.shared.assets import asset_base
 
@@ -61,15 +61,15 @@ class WithHeaders:
                 _note(scope, message["status"], spent)
             await send(message)
 
-        house: House = scope["app"].state.house
+        installation: Installation = scope["app"].state.installation
         weight = 0 if scope["path"] == WAITING else 1
-        house.at_work += weight
+        installation.at_work += weight
         try:
             with structlog.contextvars.bound_contextvars(request=request_id):
                 refused = await front_gate.refusal(scope, asked)
                 await (refused or self.app)(scope, receive, dressed)
         finally:
-            house.at_work -= weight
+            installation.at_work -= weight
 
 
 def _id_of(asked: Headers) -> str:

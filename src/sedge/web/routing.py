@@ -14,10 +14,10 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotSignedIn
 from sedge.services.access import access, callers
 from sedge.services.access.throttle import Caller
-from sedge.services.context import Desk, House
+from sedge.services.context import Context, Installation
 from sedge.services.ledger import ledger
-from sedge.store.repositories.access.installation import Member
 from sedge.store.repositories.access.sessions import Open
+from sedge.store.repositories.access.sign_ins import Member
 
 COOKIE = "sedge_session"
 NOT_SURE = "not-sure"  # the reason of a refusal that the page /sure takes away
@@ -51,7 +51,7 @@ class Guard:
 def require_sure(request: Request) -> None:
     """Raises NotSignedIn for who has not proved who they are for a while."""
     found, has_typed = request.state.session, request.method not in SAFE
-    if found and not access.is_sure(house_of(request), found.session, has_typed=has_typed):
+    if found and not access.is_sure(installation_of(request), found.session, has_typed=has_typed):
         raise NotSignedIn(
             "Type your password once more: what you want to do is for nobody else.",
             reason=NOT_SURE,
@@ -64,7 +64,7 @@ def who_asks(request: Request) -> Member | None:
         found = half_in(request)
         request.state.session = found
         whose = found.member if found and not found.session.awaits else None
-        if whose and not access.is_inside(house_of(request), whose, caller_of(request)):
+        if whose and not access.is_inside(installation_of(request), whose, caller_of(request)):
             whose = None
         request.state.member = whose
     return request.state.member
@@ -72,7 +72,7 @@ def who_asks(request: Request) -> Member | None:
 
 def half_in(request: Request) -> Open | None:
     """The session of whoever asks, also while a second factor is still asked for."""
-    return access.session_of(house_of(request), request.cookies.get(COOKIE))
+    return access.session_of(installation_of(request), request.cookies.get(COOKIE))
 
 
 def caller_of(request: Request) -> Caller:
@@ -96,28 +96,28 @@ def refuse_cross_site(request: Request) -> None:
         )
 
 
-def house_of(request: Request) -> House:
-    return request.app.state.house
+def installation_of(request: Request) -> Installation:
+    return request.app.state.installation
 
 
 def address_of(request: Request) -> str:
     """Where people reach Sedge, for links that leave it; without a slash at the end."""
-    return house_of(request).settings.public_url or str(request.base_url).rstrip("/")
+    return installation_of(request).settings.public_url or str(request.base_url).rstrip("/")
 
 
-def desk_of(request: Request) -> Desk:
+def context_of(request: Request) -> Context:
     member = who_asks(request)
     if member is None:
         raise NotSignedIn("Sign in to go on.")
-    desk = house_of(request).desk(member)
+    context = installation_of(request).context(member)
     if request.method in SAFE and not hasattr(request.state, "pulse"):
         request.state.pulse = ledger.pulse(
-            desk
+            context
         )  # before anything is read, so that no change between is missed by an open page
-    return desk
+    return context
 
 
-AtDesk = Annotated[Desk, Depends(desk_of)]
+RequestContext = Annotated[Context, Depends(context_of)]
 
 
 class Place(APIRouter):

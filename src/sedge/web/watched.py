@@ -9,7 +9,7 @@ from prometheus_client import CONTENT_TYPE_LATEST
 
 from sedge import metrics
 from sedge.core.errors import Forbidden
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.services.operating import health
 from sedge.web.routing import is_local
 
@@ -21,20 +21,20 @@ def add_to(app: FastAPI) -> None:
     @app.get("/healthz", include_in_schema=False)
     def healthz(request: Request) -> JSONResponse:
         """Whether restarting would help: the process answers and its database can be read."""
-        return _told(health.problems(request.app.state.house))
+        return _told(health.problems(request.app.state.installation))
 
     @app.get("/readyz", include_in_schema=False)
     def readyz(request: Request) -> JSONResponse:
         """Whether it can do its work: also no organisation is out of order."""
-        house: House = request.app.state.house
-        return _told(health.problems(house) + health.degraded(house))
+        installation: Installation = request.app.state.installation
+        return _told(health.problems(installation) + health.degraded(installation))
 
     @app.get("/metrics", include_in_schema=False)
     def figures(request: Request) -> Response:
-        house: House = request.app.state.house
-        if not _may_watch(request, house.settings.metrics_token.get_secret_value()):
+        installation: Installation = request.app.state.installation
+        if not _may_watch(request, installation.settings.metrics_token.get_secret_value()):
             raise Forbidden("Figures are for who has the token of the setting metrics_token.")
-        health.refresh_gauges(house)
+        health.refresh_gauges(installation)
         return Response(metrics.exposition(), media_type=CONTENT_TYPE_LATEST)
 
 

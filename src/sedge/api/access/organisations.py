@@ -23,14 +23,14 @@ from sedge.api.access.answers import (
     TemplateUsedOut,
 )
 from sedge.api.answers import Page, moment
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.formats.letters import LetterText
 from sedge.services import letters
 from sedge.services.access import members, organisations
 from sedge.services.workorders import guided_workflows, order_templates, workorders
-from sedge.store.repositories.access.installation import Member
 from sedge.store.repositories.access.invitations import Invitation
+from sedge.store.repositories.access.sign_ins import Member
 
 resource = Resource(tags=["organisations"])
 
@@ -101,7 +101,7 @@ class Filled(BaseModel):
 
 
 @resource.read("/organisations")
-def mine(desk: AtDesk) -> Page[OrganisationOut]:
+def mine(context: RequestContext) -> Page[OrganisationOut]:
     items: list[OrganisationOut] = [
         {
             "id": m.organisation.id,
@@ -114,21 +114,23 @@ def mine(desk: AtDesk) -> Page[OrganisationOut]:
             "running": m.running,
             "here": m.is_here,
         }
-        for m in organisations.mine(desk)
+        for m in organisations.mine(context)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/organisations", May.SET_RULES, status_code=201)
-def add(desk: AtDesk, asked: NewOrganisation, *, dry_run: bool = False) -> OrganisationAddedOut:
+def add(
+    context: RequestContext, asked: NewOrganisation, *, dry_run: bool = False
+) -> OrganisationAddedOut:
     """Everything is looked at first; with `dry_run` only that."""
-    found = organisations.review(desk, asked.form())
+    found = organisations.review(context, asked.form())
     checks: list[OrganisationAddedCheckOut] = [
         {"what": c.what, "ok": c.ok, "says": c.says} for c in found.checks
     ]
     if dry_run:
         return {"id": None, "runnable": found.runnable, "checks": checks}
-    made = organisations.create(desk, asked.form())
+    made = organisations.create(context, asked.form())
     return {"id": made.id, "runnable": True, "checks": checks}
 
 
@@ -158,8 +160,8 @@ def _invitation(x: Invitation) -> InvitationOut:
 
 
 @resource.read("/members", May.SET_RULES)
-def who(desk: AtDesk) -> MembersOut:
-    here, invited = members.list_members(desk)
+def who(context: RequestContext) -> MembersOut:
+    here, invited = members.list_members(context)
     return {
         "items": [_member(m) for m in here],
         "invited": [_invitation(x) for x in invited],
@@ -168,29 +170,29 @@ def who(desk: AtDesk) -> MembersOut:
 
 
 @resource.write("/members", May.SET_RULES, status_code=201)
-def invite(request: Request, desk: AtDesk, asked: Invited) -> InvitedOut:
+def invite(request: Request, context: RequestContext, asked: Invited) -> InvitedOut:
     """Writes to them; the letter has an address that lets them in once, within a week."""
-    address = request.app.state.house.settings.public_url or str(request.base_url)
-    made = members.invite(desk, asked.model_dump(), address)
+    address = request.app.state.installation.settings.public_url or str(request.base_url)
+    made = members.invite(context, asked.model_dump(), address)
     return {**_invitation(made.invitation), "link": made.link or None}
 
 
 @resource.write("/members/{sign_in}", May.SET_RULES)
-def change(desk: AtDesk, sign_in: str, asked: Role) -> MembersOut:
-    members.change_member(desk, sign_in, asked.model_dump())
-    return who(desk)
+def change_member(context: RequestContext, sign_in: str, asked: Role) -> MembersOut:
+    members.change_member(context, sign_in, asked.model_dump())
+    return who(context)
 
 
 @resource.write("/members/{sign_in}", May.SET_RULES, "DELETE")
-def end(desk: AtDesk, sign_in: str) -> MembersOut:
-    members.end(desk, sign_in)
-    return who(desk)
+def end(context: RequestContext, sign_in: str) -> MembersOut:
+    members.end(context, sign_in)
+    return who(context)
 
 
 @resource.write("/invitations/{key}", May.SET_RULES, "DELETE")
-def withdraw(desk: AtDesk, key: str) -> MembersOut:
-    members.withdraw(desk, key)
-    return who(desk)
+def withdraw(context: RequestContext, key: str) -> MembersOut:
+    members.withdraw(context, key)
+    return who(context)
 
 
 # ── letters ──
@@ -209,24 +211,29 @@ def _letter(kept: letters.Kept) -> LetterOut:
 
 
 @resource.read("/letters/{kind}/{language}", May.SET_RULES)
-def letter(desk: AtDesk, kind: str, language: str) -> LetterOut:
-    return _letter(letters.view_letter(desk, kind, language))
+def letter(context: RequestContext, kind: str, language: str) -> LetterOut:
+    return _letter(letters.view_letter(context, kind, language))
 
 
 @resource.read("/letters/{kind}/{language}/preview", May.SET_RULES)
 def preview(
-    desk: AtDesk, kind: str, language: str, order: Annotated[str, Query(max_length=80)] = ""
+    context: RequestContext,
+    kind: str,
+    language: str,
+    order: Annotated[str, Query(max_length=80)] = "",
 ) -> LetterPreviewOut:
     """As it would be with a real work order's facts."""
-    shown = letters.preview(desk, letters.view_letter(desk, kind, language).text, order)
+    shown = letters.preview(context, letters.view_letter(context, kind, language).text, order)
     return {"subject": shown.subject, "text": shown.text, "html": shown.html}
 
 
 @resource.write("/letters/{kind}/{language}", May.SET_RULES, "PUT")
-def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> LetterOut:
+def keep_letter(context: RequestContext, kind: str, language: str, asked: Letter) -> LetterOut:
     return _letter(
         letters.keep_letter(
-            desk, LetterText(kind, language, asked.subject, asked.text, asked.html), asked.version
+            context,
+            LetterText(kind, language, asked.subject, asked.text, asked.html),
+            asked.version,
         )
     )
 
@@ -235,7 +242,7 @@ def keep_letter(desk: AtDesk, kind: str, language: str, asked: Letter) -> Letter
 
 
 @resource.read("/templates", May.CHANGE_ESTATE)
-def templates(desk: AtDesk) -> TemplatesOut:
+def templates(context: RequestContext) -> TemplatesOut:
     """The usual work with its fields, and what was kept from work orders with its slots."""
     usual: list[TemplatesUsualOut] = [
         {"id": k.key, "name": k.name, "what": k.what, "fields": list(k.fields)}
@@ -243,7 +250,7 @@ def templates(desk: AtDesk) -> TemplatesOut:
     ]
     return {
         "usual": usual,
-        "items": [_template(x) for x in order_templates.templates(desk)],
+        "items": [_template(x) for x in order_templates.templates(context)],
         "next": None,
     }
 
@@ -257,22 +264,22 @@ def _template(x: order_templates.Template) -> TemplateOut:
 
 
 @resource.write("/work-orders/{key}/template", May.CHANGE_ESTATE, status_code=201)
-def keep_template(desk: AtDesk, key: str, asked: Named) -> TemplateOut:
-    return _template(order_templates.keep_as_template(desk, key, asked.name))
+def keep_template(context: RequestContext, key: str, asked: Named) -> TemplateOut:
+    return _template(order_templates.keep_as_template(context, key, asked.name))
 
 
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, status_code=201)
-def use_template(desk: AtDesk, key: str, asked: Filled) -> TemplateUsedOut:
+def use_template(context: RequestContext, key: str, asked: Filled) -> TemplateUsedOut:
     """A draft of it."""
     if key in guided_workflows.KINDS:
-        tasks, title = guided_workflows.plan(desk, key, asked.fields)
-        order = workorders.draft(desk, title, tasks, reason=asked.reason)
+        tasks, title = guided_workflows.plan(context, key, asked.fields)
+        order = workorders.draft(context, title, tasks, reason=asked.reason)
     else:
-        order = order_templates.from_template(desk, key, asked.slots)
+        order = order_templates.from_template(context, key, asked.slots)
     return {"id": order.id, "no": order.no, "title": order.title, "tasks": len(order.tasks)}
 
 
 @resource.write("/templates/{key}", May.CHANGE_ESTATE, "DELETE")
-def throw_away(desk: AtDesk, key: str) -> TemplatesOut:
-    order_templates.throw_away_template(desk, key)
-    return templates(desk)
+def throw_away(context: RequestContext, key: str) -> TemplatesOut:
+    order_templates.throw_away_template(context, key)
+    return templates(context)

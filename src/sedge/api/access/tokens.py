@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from sedge.api.answers import Page, moment
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import AccessRole, May
 from sedge.services.access import tokens
 from sedge.services.access.tokens import Wish
@@ -60,17 +60,17 @@ def _out(token: Token) -> TokenOut:
 
 
 @resource.read("/tokens", May.LOOK)
-def listed(desk: AtDesk) -> Page[TokenOut]:
-    return {"items": [_out(token) for token in tokens.list_tokens(desk)], "next": None}
+def listed(context: RequestContext) -> Page[TokenOut]:
+    return {"items": [_out(token) for token in tokens.list_tokens(context)], "next": None}
 
 
 @resource.write("/tokens", May.LOOK, status_code=201)
-def make(desk: AtDesk, asked: NewToken) -> MadeOut:
+def make(context: RequestContext, asked: NewToken) -> MadeOut:
     wish = Wish(asked.name, asked.role, asked.days, asked.read_only, asked.sites)
-    made = tokens.make(desk, wish)
+    made = tokens.make(context, wish)
     return {"token": _out(made.token), "secret": made.secret}
 
 
 @resource.write("/tokens/{key}", May.LOOK, "DELETE")
-def revoke(desk: AtDesk, key: str) -> TokenOut:
-    return _out(tokens.revoke(desk, key))
+def revoke(context: RequestContext, key: str) -> TokenOut:
+    return _out(tokens.revoke(context, key))

@@ -15,7 +15,7 @@ from sedge.api.callpaths.answers import (
     proof_out,
 )
 from sedge.api.moments import Moment
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.tracing.trace import World
 from sedge.core.enums import Subject
@@ -82,15 +82,15 @@ class OwnCall(BaseModel):
 
 
 @resource.write("/trace/inbound", May.LOOK)
-def inbound(desk: AtDesk, asked: Inbound) -> InboundTraceOut:
+def inbound(context: RequestContext, asked: Inbound) -> InboundTraceOut:
     if asked.at is not None and asked.at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
     followed = calls.follow_call(
-        desk,
-        the_number(desk, asked.number),
+        context,
+        the_number(context, asked.number),
         asked.at,
         asked.world,
-        caller=calls.caller_words(desk, asked.caller),
+        caller=calls.caller_words(context, asked.caller),
     )
     trace = followed.trace
     steps: list[InboundTraceStepOut] = [
@@ -121,10 +121,10 @@ class Note(BaseModel):
 
 
 @resource.write("/trace/outbound", May.LOOK)
-def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
+def outbound(context: RequestContext, asked: Outbound) -> OutboundTraceOut:
     if asked.at is not None and asked.at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
-    trace = calls_out.follow_out(desk, *asked.caller(), asked.dialled, asked.at)
+    trace = calls_out.follow_out(context, *asked.caller(), asked.dialled, asked.at)
     candidates: list[OutboundTraceCandidateOut] = [
         {
             "trunk": c.trunk,
@@ -170,9 +170,9 @@ def outbound(desk: AtDesk, asked: Outbound) -> OutboundTraceOut:
 
 
 @resource.write("/test-calls", May.PLACE_TEST_CALL)
-def test_call(desk: AtDesk, asked: TestCall) -> TestCallOut:
+def test_call(context: RequestContext, asked: TestCall) -> TestCallOut:
     proof = calls.place_test_call(
-        desk, the_number(desk, asked.number), asked.direction, presses=asked.presses
+        context, the_number(context, asked.number), asked.direction, presses=asked.presses
     )
     return {
         "heard": proof.heard,
@@ -184,25 +184,27 @@ def test_call(desk: AtDesk, asked: TestCall) -> TestCallOut:
 
 
 @resource.write("/test-calls/own", May.PLACE_TEST_CALL)
-def own_call(desk: AtDesk, asked: OwnCall) -> ProofOut:
+def own_call(context: RequestContext, asked: OwnCall) -> ProofOut:
     """A test call that somebody placed by hand, with what they heard."""
-    e164 = the_number(desk, asked.number)
-    return proof_out(own_calls.note(desk, e164, asked.direction, ok=asked.ok, heard=asked.heard))
+    e164 = the_number(context, asked.number)
+    return proof_out(own_calls.note(context, e164, asked.direction, ok=asked.ok, heard=asked.heard))
 
 
 @resource.write("/proofs/{key}/note", May.PLACE_TEST_CALL)
-def note(desk: AtDesk, key: str, asked: Note) -> ProofOut:
-    return proof_out(calls.note_on_call(desk, key, asked.note))
+def note(context: RequestContext, key: str, asked: Note) -> ProofOut:
+    return proof_out(calls.note_on_call(context, key, asked.note))
 
 
 @resource.read("/proofs")
-def proofs(desk: AtDesk, stale: bool | None = None) -> Page[ProofOut]:
+def proofs(context: RequestContext, stale: bool | None = None) -> Page[ProofOut]:
     return {
-        "items": [proof_out(p, stale=is_stale) for p, is_stale in calls.proofs(desk, stale=stale)],
+        "items": [
+            proof_out(p, stale=is_stale) for p, is_stale in calls.proofs(context, stale=stale)
+        ],
         "next": None,
     }
 
 
 @resource.read("/safety/emergency-test")
-def emergency_test(desk: AtDesk, number: str, dialled: str = "999") -> EmergencyAnswer:
-    return calls.emergency(desk, the_number(desk, number), dialled[:20])
+def emergency_test(context: RequestContext, number: str, dialled: str = "999") -> EmergencyAnswer:
+    return calls.emergency(context, the_number(context, number), dialled[:20])

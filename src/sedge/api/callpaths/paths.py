@@ -40,7 +40,7 @@ from sedge.api.callpaths.answers import (
     WhatIfOut,
 )
 from sedge.api.moments import CalendarDay, Moment
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.callpaths.steps import Path
 from sedge.core.callpaths.tracing.compare import Consequence
@@ -124,9 +124,12 @@ def _finding(finding: Finding) -> PathFindingOut:
 
 
 @resource.read("/paths")
-def listing(desk: AtDesk) -> Page[PathOut]:
-    users = paths.counts(desk)
-    return {"items": [_shape(p, users.get(p.id, 0)) for p in paths.list_paths(desk)], "next": None}
+def list_paths(context: RequestContext) -> Page[PathOut]:
+    users = paths.counts(context)
+    return {
+        "items": [_shape(p, users.get(p.id, 0)) for p in paths.list_paths(context)],
+        "next": None,
+    }
 
 
 @resource.read("/paths/schema")
@@ -136,9 +139,11 @@ def schema() -> JsonSchemaOut:
 
 
 @resource.read("/paths/week")
-def week_of_many(desk: AtDesk, site: str = "", monday: Monday | None = None) -> WeekOfManyOut:
+def week_of_many(
+    context: RequestContext, site: str = "", monday: Monday | None = None
+) -> WeekOfManyOut:
     """How many numbers end how, for each hour of a week, over a site or all sites."""
-    many = path_analysis.week_of_many(desk, site=site, monday=monday)
+    many = path_analysis.week_of_many(context, site=site, monday=monday)
     days: list[WeekOfManyDayOut] = [
         {
             "day": day.isoformat(),
@@ -163,13 +168,13 @@ def week_of_many(desk: AtDesk, site: str = "", monday: Monday | None = None) -> 
 
 @resource.read("/paths/what-if")
 def what_if(
-    desk: AtDesk,
+    context: RequestContext,
     what: Literal["trunk", "site", "person"],
     id: str,  # noqa: A002  a query parameter
 ) -> WhatIfOut:
     """The numbers whose calls would end otherwise if a trunk were down, a site closed, a person
     gone."""
-    found = path_reach.what_if(desk, what, id)
+    found = path_reach.what_if(context, what, id)
     items: list[WhatIfItemOut] = [
         {"number": a.number.e164, "changes": [_consequence(c) for c in a.consequences]}
         for a in found.affected
@@ -187,10 +192,11 @@ def _consequence(c: Consequence) -> ConsequenceOut:
 
 
 @resource.read("/paths/{key}")
-def one(desk: AtDesk, key: str) -> PathDetailOut:
-    view = paths.view_path(desk, key)
+def one(context: RequestContext, key: str) -> PathDetailOut:
+    view = paths.view_path(context, key)
     versions: list[PathDetailVersionOut] = [
-        {"version": number, "in_force_from": moment(at)} for number, at in paths.versions(desk, key)
+        {"version": number, "in_force_from": moment(at)}
+        for number, at in paths.versions(context, key)
     ]
     return {
         **_shape(view.published, len(view.numbers)),
@@ -200,10 +206,10 @@ def one(desk: AtDesk, key: str) -> PathDetailOut:
 
 
 @resource.read("/paths/{key}/endings")
-def endings(desk: AtDesk, key: str) -> EndingsOut:
+def endings(context: RequestContext, key: str) -> EndingsOut:
     """Every way a call can end in the coming year, each with the shortest story that leads
     there."""
-    analysis = path_analysis.analyse(desk, key)
+    analysis = path_analysis.analyse(context, key)
     items: list[EndingsItemOut] = [
         {
             "kind": e.way.kind.value,
@@ -226,8 +232,8 @@ def endings(desk: AtDesk, key: str) -> EndingsOut:
 
 
 @resource.read("/paths/{key}/findings")
-def findings(desk: AtDesk, key: str) -> PathFindingsOut:
-    analysis = path_analysis.analyse(desk, key)
+def findings(context: RequestContext, key: str) -> PathFindingsOut:
+    analysis = path_analysis.analyse(context, key)
     cases: list[PathFindingsTestCaseOut] = [
         {"name": v.case.name, "passes": not v.differs, "differs": v.differs}
         for v in analysis.verdicts
@@ -236,13 +242,13 @@ def findings(desk: AtDesk, key: str) -> PathFindingsOut:
 
 
 @resource.read("/paths/{key}/week")
-def week(desk: AtDesk, key: str, monday: Monday | None = None) -> WeekOut:
-    return _week(path_analysis.analyse(desk, key, monday=monday).week)
+def week(context: RequestContext, key: str, monday: Monday | None = None) -> WeekOut:
+    return _week(path_analysis.analyse(context, key, monday=monday).week)
 
 
 @resource.read("/numbers/{number}/week")
-def week_of_number(desk: AtDesk, number: str, monday: Monday | None = None) -> WeekOut:
-    return _week(path_analysis.week_of_number(desk, the_number(desk, number), monday=monday))
+def week_of_number(context: RequestContext, number: str, monday: Monday | None = None) -> WeekOut:
+    return _week(path_analysis.week_of_number(context, the_number(context, number), monday=monday))
 
 
 def _week(found: Week) -> WeekOut:
@@ -275,10 +281,10 @@ def _week(found: Week) -> WeekOut:
 
 @resource.read("/paths/{key}/compare")
 def compare(
-    desk: AtDesk, key: str, old: int | None = None, new: int | None = None
+    context: RequestContext, key: str, old: int | None = None, new: int | None = None
 ) -> PathComparisonOut:
     """Two versions; by default what is published and what is drawn."""
-    found = drawing.compare(desk, key, old=old, new=new)
+    found = drawing.compare(context, key, old=old, new=new)
     steps: list[PathComparisonStepOut] = [
         {"step": c.key, "title": c.title, "what": c.what, "words": list(c.words)}
         for c in found.difference.steps
@@ -291,9 +297,9 @@ def compare(
 
 
 @resource.write("/paths/{key}/prove", May.CHANGE_ESTATE)
-def prove(desk: AtDesk, key: str) -> PathProvingOut:
+def prove(context: RequestContext, key: str) -> PathProvingOut:
     """Place a test call to every number of a path; the work order that does."""
-    order = proof_calls.prove_again(desk, path=key)
+    order = proof_calls.prove_again(context, path=key)
     return {"work_order": order.id, "no": order.no, "calls": len(order.tasks)}
 
 
@@ -314,46 +320,46 @@ def _draft(draft: Draft) -> DrawingOut:
 
 
 @resource.read("/drawings")
-def drawings(desk: AtDesk) -> Page[DrawingOut]:
-    return {"items": [_draft(d) for d in paths.drawings(desk)], "next": None}
+def drawings(context: RequestContext) -> Page[DrawingOut]:
+    return {"items": [_draft(d) for d in paths.drawings(context)], "next": None}
 
 
 @resource.write("/drawings", May.CHANGE_ESTATE, status_code=201)
-def begin(desk: AtDesk, asked: Begin) -> DrawingOut:
+def begin(context: RequestContext, asked: Begin) -> DrawingOut:
     draft = (
-        drawing.begin(desk, asked.path)
+        drawing.begin(context, asked.path)
         if asked.path
-        else drawing.begin_new(desk, asked.name, asked.site, asked.body)
+        else drawing.begin_new(context, asked.name, asked.site, asked.body)
     )
     return _draft(draft)
 
 
 @resource.read("/drawings/{key}")
-def drawn(desk: AtDesk, key: str) -> DrawingDetailOut:
-    now = drawing.open_draft(desk, key)
+def drawn(context: RequestContext, key: str) -> DrawingDetailOut:
+    now = drawing.open_draft(context, key)
     return {**_draft(now.draft), "findings": [_finding(f) for f in now.findings]}
 
 
 @resource.write("/drawings/{key}", May.CHANGE_ESTATE, method="PUT")
-def draw(desk: AtDesk, key: str, wanted: Drawn) -> DrawingDetailOut:
+def save_drawing(context: RequestContext, key: str, wanted: Drawn) -> DrawingDetailOut:
     drawing.change_drawing(
-        desk, key, wanted.version, lambda _body, _where: (wanted.body, ""), name=wanted.name
+        context, key, wanted.version, lambda _body, _where: (wanted.body, ""), name=wanted.name
     )
-    return drawn(desk, key)
+    return drawn(context, key)
 
 
 @resource.write("/drawings/{key}/publish", May.CHANGE_ESTATE)
-def publish(desk: AtDesk, key: str, asked: Publish) -> OrderMadeOut:
+def publish(context: RequestContext, key: str, asked: Publish) -> OrderMadeOut:
     """A draft work order that publishes the drawing; run it as any other."""
     order = drawing.publish(
-        desk, key, asked.version, run_at=asked.run_at, prove=asked.prove, reason=asked.reason
+        context, key, asked.version, run_at=asked.run_at, prove=asked.prove, reason=asked.reason
     )
     return {"work_order": order.id, "no": order.no}
 
 
 @resource.write("/drawings/{key}", May.CHANGE_ESTATE, method="DELETE", status_code=204)
-def discard(desk: AtDesk, key: str) -> Response:
-    drawing.discard(desk, key)
+def discard(context: RequestContext, key: str) -> Response:
+    drawing.discard(context, key)
     return Response(status_code=204)
 
 
@@ -361,11 +367,11 @@ def discard(desk: AtDesk, key: str) -> Response:
 
 
 @resource.read("/people/{key}/reachable")
-def reachable(desk: AtDesk, key: str, at: Moment | None = None) -> ReachableOut:
+def reachable(context: RequestContext, key: str, at: Moment | None = None) -> ReachableOut:
     """Which devices, mobiles and groups would ring for a person, and why the others not."""
     if at is not None and at.tzinfo is None:
         raise NotUnderstood("at is a moment with its offset.", field="at")
-    found = path_reach.reachable(desk, key, at)
+    found = path_reach.reachable(context, key, at)
     devices: list[ReachableDeviceOut] = [
         {"device": name, "would_ring": True, "reason": "registered"} for name in found.rings
     ]
@@ -384,11 +390,12 @@ def reachable(desk: AtDesk, key: str, at: Moment | None = None) -> ReachableOut:
 
 
 @resource.read("/people/{key}/rung-by")
-def rung_by(desk: AtDesk, key: str) -> Page[RungByOut]:
+def rung_by(context: RequestContext, key: str) -> Page[RungByOut]:
     """The numbers that ring a person, and through what."""
     return {
         "items": [
-            {"number": r.number.e164, "through": r.through} for r in path_reach.that_ring(desk, key)
+            {"number": r.number.e164, "through": r.through}
+            for r in path_reach.that_ring(context, key)
         ],
         "next": None,
     }
@@ -398,33 +405,33 @@ def rung_by(desk: AtDesk, key: str) -> Page[RungByOut]:
 
 
 @resource.file("/paths/{key}/path.json", May.LOOK, "application/json")
-def as_json(desk: AtDesk, key: str) -> Response:
-    return Response(path_files.as_json(desk, key), media_type="application/json")
+def as_json(context: RequestContext, key: str) -> Response:
+    return Response(path_files.as_json(context, key), media_type="application/json")
 
 
 @resource.file("/paths/{key}/path.cpl", May.LOOK, "application/cpl+xml")
-def as_cpl(desk: AtDesk, key: str) -> Response:
-    return Response(path_files.as_cpl(desk, key).data, media_type="application/cpl+xml")
+def as_cpl(context: RequestContext, key: str) -> Response:
+    return Response(path_files.as_cpl(context, key).data, media_type="application/cpl+xml")
 
 
 @resource.read("/paths/{key}/cpl-report")
-def cpl_report(desk: AtDesk, key: str) -> CplReportOut:
-    return {"items": path_files.as_cpl(desk, key).report}
+def cpl_report(context: RequestContext, key: str) -> CplReportOut:
+    return {"items": path_files.as_cpl(context, key).report}
 
 
 @resource.file("/paths/{key}/hours.ics", May.LOOK, "text/calendar")
-def hours(desk: AtDesk, key: str) -> Response:
-    return Response(path_files.hours_calendar(desk, key), media_type="text/calendar")
+def hours(context: RequestContext, key: str) -> Response:
+    return Response(path_files.hours_calendar(context, key), media_type="text/calendar")
 
 
 @resource.file("/enum.zone", May.LOOK, "text/dns")
-def enum(desk: AtDesk) -> Response:
-    return Response(path_files.enum(desk), media_type="text/dns")
+def enum(context: RequestContext) -> Response:
+    return Response(path_files.enum(context), media_type="text/dns")
 
 
 @resource.write("/paths/read", May.CHANGE_ESTATE, status_code=201)
 def bring_in(
-    desk: AtDesk,
+    context: RequestContext,
     data: Annotated[
         bytes, Body(media_type="application/octet-stream", max_length=path_json.MOST_BYTES)
     ],
@@ -432,7 +439,7 @@ def bring_in(
     site: str = "",
 ) -> PathReadOut:
     """A JSON or CPL file as a new drawing, with the report of what could not be read."""
-    key, report = path_files.bring_in(desk, data, name=name, site=site)
+    key, report = path_files.bring_in(context, data, name=name, site=site)
     return {"path": key, "report": report}
 
 
@@ -440,8 +447,8 @@ def bring_in(
 
 
 @resource.read("/sounds")
-def sound_shelf(desk: AtDesk) -> Page[SoundOut]:
-    return {"items": [_sound(s) for s in sounds.list_sounds(desk)], "next": None}
+def sound_shelf(context: RequestContext) -> Page[SoundOut]:
+    return {"items": [_sound(s) for s in sounds.list_sounds(context)], "next": None}
 
 
 def _sound(sound: sounds.Sound) -> SoundOut:
@@ -458,14 +465,14 @@ def _sound(sound: sounds.Sound) -> SoundOut:
 
 @resource.write("/sounds", May.CHANGE_ESTATE, status_code=201)
 def keep_sound(
-    desk: AtDesk,
+    context: RequestContext,
     sound: Annotated[UploadFile, File()],
     name: Annotated[str, Form()],
     text: Annotated[str, Form()],
     language: Annotated[str, Form()] = "",
 ) -> SoundKeptOut:
     key, facts = sounds.keep_sound(
-        desk, name, language, text, sound.file.read(sounds.MOST_BYTES + 1)
+        context, name, language, text, sound.file.read(sounds.MOST_BYTES + 1)
     )
     return {
         "id": key,
@@ -477,12 +484,12 @@ def keep_sound(
 
 
 @resource.file("/sounds/{key}", May.LOOK, "audio/wav", "audio/mpeg", "audio/ogg")
-def play(desk: AtDesk, key: str) -> Response:
-    sound, data = sounds.one(desk, key)
+def play(context: RequestContext, key: str) -> Response:
+    sound, data = sounds.one(context, key)
     return Response(data, media_type=sound.media)
 
 
 @resource.write("/sounds/{key}", May.CHANGE_ESTATE, method="DELETE", status_code=204)
-def remove_sound(desk: AtDesk, key: str) -> Response:
-    sounds.remove(desk, key)
+def remove_sound(context: RequestContext, key: str) -> Response:
+    sounds.remove(context, key)
     return Response(status_code=204)

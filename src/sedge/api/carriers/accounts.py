@@ -18,7 +18,7 @@ from sedge.api.carriers.answers import (
     MovesOut,
     account_out,
 )
-from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.routing import RequestContext, Resource, once
 from sedge.core.access.roles import May
 from sedge.core.records import Account
 from sedge.services.carriers import accounts, balances, payments
@@ -61,15 +61,15 @@ class Deposit(BaseModel):
 
 
 @resource.read("/carrier-accounts/{key}", May.SEE_MONEY)
-def account(desk: AtDesk, key: str) -> AccountWithKeyOut:
-    found, _, has_key = payments.account_to_pay(desk, key)
-    return {**_shape(desk, found), "has_key": has_key}
+def account(context: RequestContext, key: str) -> AccountWithKeyOut:
+    found, _, has_key = payments.account_to_pay(context, key)
+    return {**_shape(context, found), "has_key": has_key}
 
 
-def _shape(desk: AtDesk, found: Account) -> AccountDetailOut:
+def _shape(context: RequestContext, found: Account) -> AccountDetailOut:
     rule = found.top_up
     return {
-        **account_out(found, balances.outlooks(desk).get(found.id)),
+        **account_out(found, balances.outlooks(context).get(found.id)),
         "carrier": found.carrier,
         "countries": list(found.countries),
         "contact": found.contact,
@@ -90,7 +90,7 @@ def _shape(desk: AtDesk, found: Account) -> AccountDetailOut:
 
 
 @resource.read("/carrier-accounts/{key}/moves", May.SEE_MONEY)
-def moves(desk: AtDesk, key: str) -> Page[MovesOut]:
+def moves(context: RequestContext, key: str) -> Page[MovesOut]:
     """What has moved on it, newest first."""
     items: list[MovesOut] = [
         {
@@ -99,27 +99,27 @@ def moves(desk: AtDesk, key: str) -> Page[MovesOut]:
             "amount": money(m.amount),
             "balance": money(m.balance),
         }
-        for m in payments.moves(desk, payments.account_to_pay(desk, key)[0].id, limit=200)
+        for m in payments.moves(context, payments.account_to_pay(context, key)[0].id, limit=200)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/carriers/{key}/accounts", May.PAY, status_code=201)
 def open_accounts(
-    request: Request, desk: AtDesk, key: str, asked: AccountsAsked
+    request: Request, context: RequestContext, key: str, asked: AccountsAsked
 ) -> AccountsOpenedOut:
     """Each with a key, told this once and kept nowhere but sealed: the same `Idempotency-Key` again
     opens nothing twice, and its answer has no keys. An account that could not be opened, or paid
     into, says so in `problem`."""
     given = request.headers.get("idempotency-key", "")
     batch = (
-        f"account-{hashlib.sha256(f'{desk.who.sign_in}:{given}'.encode()).hexdigest()[:16]}"
+        f"account-{hashlib.sha256(f'{context.who.sign_in}:{given}'.encode()).hexdigest()[:16]}"
         if given
-        else desk.new_id("account")
+        else context.new_id("account")
     )
     wanted = [accounts.Wanted(a.name, Decimal(a.opening), a.contact) for a in asked.accounts]
     opened = accounts.open_many(
-        desk, key, accounts.checked_lines(wanted), batch=batch, currency=asked.currency
+        context, key, accounts.checked_lines(wanted), batch=batch, currency=asked.currency
     )
     rows: list[AccountOpenedOut] = [
         {
@@ -146,21 +146,21 @@ class FirstAccount(BaseModel):
 
 
 @resource.write("/carriers/{key}/first-account", May.PAY, status_code=201)
-def add_first_account(desk: AtDesk, key: str, asked: FirstAccount) -> AccountDetailOut:
+def add_first_account(context: RequestContext, key: str, asked: FirstAccount) -> AccountDetailOut:
     """The account from which more can be opened later; the key is tried at once and kept sealed."""
-    return _shape(desk, accounts.add_first(desk, key, name=asked.name, key=asked.key))
+    return _shape(context, accounts.add_first(context, key, name=asked.name, key=asked.key))
 
 
 @resource.write("/carrier-accounts/{key}/terms", May.PAY)
-def terms(desk: AtDesk, key: str, asked: Terms) -> AccountDetailOut:
-    return _shape(desk, accounts.set_terms(desk, key, asked.model_dump()))
+def terms(context: RequestContext, key: str, asked: Terms) -> AccountDetailOut:
+    return _shape(context, accounts.set_terms(context, key, asked.model_dump()))
 
 
 @resource.creates("/carrier-accounts/{key}/deposits", May.PAY, AccountDetailOut)
-def deposit(request: Request, desk: AtDesk, key: str, asked: Deposit) -> Response:
+def deposit(request: Request, context: RequestContext, key: str, asked: Deposit) -> Response:
     """A simulated payment; one for each `Idempotency-Key`."""
 
     def make(identity: str | None) -> tuple[int, Any]:
-        return 201, _shape(desk, payments.deposit(desk, key, asked.amount, identity=identity))
+        return 201, _shape(context, payments.deposit(context, key, asked.amount, identity=identity))
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)

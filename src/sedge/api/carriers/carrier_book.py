@@ -2,7 +2,7 @@
 
 from typing_extensions import TypedDict
 
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.records import Carrier
 from sedge.services.carriers import carrier_book
@@ -32,17 +32,19 @@ class CarrierAgreedOut(TypedDict):
 
 
 @resource.write("/carriers", May.PAY, status_code=201)
-def add_carrier(desk: AtDesk, asked: CarrierAsked) -> CarrierAgreedOut:
+def add_carrier(context: RequestContext, asked: CarrierAsked) -> CarrierAgreedOut:
     """One that is not reached over the wire: its orders go on paper, its lists come as files."""
-    return _out(carrier_book.add(desk, asked))
+    return _out(carrier_book.add(context, asked))
 
 
 @resource.write("/carriers/{carrier}", May.PAY, method="PATCH")
-def change_carrier(desk: AtDesk, carrier: str, asked: CarrierAsked) -> CarrierAgreedOut:
+def change_carrier(context: RequestContext, carrier: str, asked: CarrierAsked) -> CarrierAgreedOut:
     """What is named of the agreement; the rest stays."""
-    known = carrier_book.as_typed(carrier_book.one(desk, carrier))
+    known = carrier_book.as_typed(carrier_book.one(context, carrier))
     named = asked.model_dump(exclude_unset=True)
-    return _out(carrier_book.change(desk, carrier, CarrierAsked.model_validate(known | named)))
+    return _out(
+        carrier_book.change_carrier(context, carrier, CarrierAsked.model_validate(known | named))
+    )
 
 
 def _out(carrier: Carrier) -> CarrierAgreedOut:

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import DraftedOut, drafted_out, moment
 from sedge.api.carriers.answers import DriftAcceptedOut, DriftOut
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.services.carriers import reconciliation
 
@@ -31,10 +31,10 @@ class Known(BaseModel):
 
 
 @resource.read("/drift", May.SEE_MONEY)
-def look(desk: AtDesk, account: str = "", kind: str = "") -> DriftOut:
+def show_differences(context: RequestContext, account: str = "", kind: str = "") -> DriftOut:
     """Differences as they were when the lists were compared last (the first 200), and when that
     was."""
-    view = reconciliation.view_drift(desk, account=account, kind=kind)
+    view = reconciliation.view_drift(context, account=account, kind=kind)
     return {
         "accounts": [
             {
@@ -70,21 +70,21 @@ def look(desk: AtDesk, account: str = "", kind: str = "") -> DriftOut:
 
 
 @resource.write("/drift/compare", May.SEE_MONEY)
-def compare(desk: AtDesk) -> DriftOut:
+def compare(context: RequestContext) -> DriftOut:
     """Every list once more, now."""
-    reconciliation.compare_all(desk)
-    return look(desk)
+    reconciliation.compare_all(context)
+    return show_differences(context)
 
 
 @resource.write("/drift/put-right", May.RELEASE, status_code=201)
-def put_right(desk: AtDesk, asked: Right) -> DraftedOut:
+def put_right(context: RequestContext, asked: Right) -> DraftedOut:
     """A draft of the work order that does it."""
     return drafted_out(
-        reconciliation.put_right(desk, asked.chosen, direction=asked.direction, site=asked.site)
+        reconciliation.put_right(context, asked.chosen, direction=asked.direction, site=asked.site)
     )
 
 
 @resource.write("/drift/accept", May.RELEASE)
-def accept(desk: AtDesk, asked: Known) -> DriftAcceptedOut:
+def accept(context: RequestContext, asked: Known) -> DriftAcceptedOut:
     """Known, and may stay."""
-    return {"accepted": reconciliation.accept(desk, asked.chosen, asked.why)}
+    return {"accepted": reconciliation.accept(context, asked.chosen, asked.why)}

@@ -26,12 +26,12 @@ from sedge.api.holders.answers import (
     service_line_out,
     site_out,
 )
-from sedge.api.routing import AtDesk, Resource, once, page_limit
+from sedge.api.routing import RequestContext, Resource, once, page_limit
 from sedge.core.access.roles import May, allowed
 from sedge.core.facts import Fact
 from sedge.core.records import CivicElements, Device, HolderKind, ServiceLine, Spot
 from sedge.services.carriers import balances
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import (
     groups,
     holders,
@@ -126,33 +126,33 @@ def _person(row: HolderRow, in_groups: list[str]) -> PersonDetailOut:
 
 @resource.read("/people")
 def people(
-    desk: AtDesk, site: str = "", find: str = "", after: str = "", limit: int = 100
+    context: RequestContext, site: str = "", find: str = "", after: str = "", limit: int = 100
 ) -> Page[PersonDetailOut]:
     rows, following = holders.people(
-        desk, site=site, find=find, after=after, limit=page_limit(limit)
+        context, site=site, find=find, after=after, limit=page_limit(limit)
     )
-    known = groups.groups_of(desk, [r.holder.id for r in rows])
+    known = groups.groups_of(context, [r.holder.id for r in rows])
     return {"items": [_person(r, known[r.holder.id]) for r in rows], "next": following}
 
 
 @resource.creates("/people", May.CHANGE_HOLDERS, PersonDetailOut)
-def add_person(request: Request, desk: AtDesk, asked: PersonAsked) -> Response:
+def add_person(request: Request, context: RequestContext, asked: PersonAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        made = holders.add_person(desk, **asked.model_dump())
-        return 201, _person(holders.one_holder(desk, HolderKind.PERSON, made.id), [])
+        made = holders.add_person(context, **asked.model_dump())
+        return 201, _person(holders.one_holder(context, HolderKind.PERSON, made.id), [])
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("/people/{key}")
-def person(desk: AtDesk, key: str) -> PersonDetailOut:
-    row = holders.one_holder(desk, HolderKind.PERSON, key)
-    return _person(row, groups.groups_of(desk, [key])[key])
+def person(context: RequestContext, key: str) -> PersonDetailOut:
+    row = holders.one_holder(context, HolderKind.PERSON, key)
+    return _person(row, groups.groups_of(context, [key])[key])
 
 
 @resource.read("/service-lines")
-def lines(desk: AtDesk, site: str = "") -> Page[ServiceLineDetailOut]:
-    rows = holders.service_lines(desk, site=site)
+def lines(context: RequestContext, site: str = "") -> Page[ServiceLineDetailOut]:
+    rows = holders.service_lines(context, site=site)
     return {"items": [_line(r) for r in rows], "next": None}
 
 
@@ -167,56 +167,56 @@ def _line(row: HolderRow) -> ServiceLineDetailOut:
 
 
 @resource.creates("/service-lines", May.CHANGE_HOLDERS, ServiceLineDetailOut)
-def add_line(request: Request, desk: AtDesk, asked: LineAsked) -> Response:
+def add_line(request: Request, context: RequestContext, asked: LineAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        made = service_lines.add_service_line(desk, **asked.model_dump())
-        return 201, _line(holders.one_holder(desk, HolderKind.SERVICE_LINE, made.id))
+        made = service_lines.add_service_line(context, **asked.model_dump())
+        return 201, _line(holders.one_holder(context, HolderKind.SERVICE_LINE, made.id))
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("/service-lines/{key}")
-def line(desk: AtDesk, key: str) -> ServiceLineDetailOut:
-    return _line(holders.one_holder(desk, HolderKind.SERVICE_LINE, key))
+def line(context: RequestContext, key: str) -> ServiceLineDetailOut:
+    return _line(holders.one_holder(context, HolderKind.SERVICE_LINE, key))
 
 
 @resource.read("/sites")
-def sites(desk: AtDesk) -> Page[SiteOut]:
-    spots = _all(desk, Spot)
+def sites(context: RequestContext) -> Page[SiteOut]:
+    spots = _all(context, Spot)
     items: list[SiteOut] = [
         site_out(
             row.site,
             row.address.elements if row.address else None,
             [s.id for s in spots if s.site == row.site.id],
         )
-        for row in site_management.sites(desk)
+        for row in site_management.sites(context)
     ]
     return {"items": items, "next": None}
 
 
 @resource.creates("/sites", May.CHANGE_HOLDERS, SiteDetailOut)
-def add_site(request: Request, desk: AtDesk, asked: SiteAsked) -> Response:
+def add_site(request: Request, context: RequestContext, asked: SiteAsked) -> Response:
     """The civic address is checked against the register; `accepted` takes the register's
     correction."""
 
     def make(identity: str | None) -> tuple[int, Any]:
         typed = CivicElements(**asked.civic_address.model_dump())
         values = asked.model_dump(exclude={"civic_address"})
-        made = site_management.add_site(desk, typed=typed, **values)
-        return 201, _site(desk, made.id)
+        made = site_management.add_site(context, typed=typed, **values)
+        return 201, _site(context, made.id)
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("/sites/{key}")
-def site(desk: AtDesk, key: str) -> SiteDetailOut:
-    return _site(desk, key)
+def site(context: RequestContext, key: str) -> SiteDetailOut:
+    return _site(context, key)
 
 
 @resource.write("/sites/{key}", May.CHANGE_SAFETY, method="PATCH")
-def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> SiteDetailOut:
+def change_site(context: RequestContext, key: str, asked: SiteChanged) -> SiteDetailOut:
     """What is given is changed, the rest stays; an address is checked against the register."""
-    site, address = site_facts.facts_of_site(desk, key)
+    site, address = site_facts.facts_of_site(context, key)
     now = {"name": site.name, "security_desk": site.security_desk}
     if address:
         now |= {
@@ -228,7 +228,7 @@ def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> SiteDetailOut:
     given = asked.model_dump(exclude_none=True)
     typed = {**given.pop("civic_address", {}), **given}
     site_facts.change_site(
-        desk,
+        context,
         key,
         {
             **now,
@@ -238,7 +238,7 @@ def change_site(desk: AtDesk, key: str, asked: SiteChanged) -> SiteDetailOut:
             },
         },
     )
-    return _site(desk, key)
+    return _site(context, key)
 
 
 class SupplyChosen(BaseModel):
@@ -247,15 +247,15 @@ class SupplyChosen(BaseModel):
 
 
 @resource.write("/sites/{key}/supply", May.ADD_SITE, method="PUT")
-def choose_supply(desk: AtDesk, key: str, asked: SupplyChosen) -> SiteDetailOut:
+def choose_supply(context: RequestContext, key: str, asked: SupplyChosen) -> SiteDetailOut:
     """The carrier account that the site's numbers and calls are paid on; where the carrier brings
     the trunk, it comes along."""
-    site_setup.choose_account(desk, key, asked.account)
-    return _site(desk, key)
+    site_setup.choose_account(context, key, asked.account)
+    return _site(context, key)
 
 
-def _site(desk: Desk, key: str) -> SiteDetailOut:
-    view = site_management.one_site(desk, key)
+def _site(context: Context, key: str) -> SiteDetailOut:
+    view = site_management.one_site(context, key)
     address = view.row.address.elements if view.row.address else None
     return {
         **site_out(view.row.site, address, [s.id for s in view.spots]),
@@ -265,15 +265,17 @@ def _site(desk: Desk, key: str) -> SiteDetailOut:
 
 @resource.write("/imports/people", May.CHANGE_HOLDERS)
 async def import_people(
-    request: Request, desk: AtDesk, dry_run: bool = False, site: str = ""
+    request: Request, context: RequestContext, dry_run: bool = False, site: str = ""
 ) -> PeopleImportOut:
     """A CSV file as the body; `dry_run` only looks. Bad rows are left out and named; bringing in
     the same file again changes nothing."""
     data = await request.body()
 
     def done() -> people_import.Preview:
-        found = people_import.preview_people(desk, data, site)
-        return found if dry_run else people_import.bring_in_people(desk, data, found.digest, site)
+        found = people_import.preview_people(context, data, site)
+        return (
+            found if dry_run else people_import.bring_in_people(context, data, found.digest, site)
+        )
 
     found = await run_in_threadpool(done)
     bad: list[PeopleImportBadOut] = [
@@ -292,8 +294,8 @@ async def import_people(
 
 
 @resource.read("/carriers")
-def carriers(desk: AtDesk) -> Page[CarrierOut]:
-    ahead = balances.outlooks(desk)
+def carriers(context: RequestContext) -> Page[CarrierOut]:
+    ahead = balances.outlooks(context)
     items: list[CarrierOut] = [
         {
             "id": v.carrier.id,
@@ -301,20 +303,20 @@ def carriers(desk: AtDesk) -> Page[CarrierOut]:
             "supply_model": v.carrier.supply_model,
             "countries": list(v.carrier.countries),
             "accounts": [
-                account_out(a, ahead[a.id] if _sees_money(desk) else None) for a in v.accounts
+                account_out(a, ahead[a.id] if _sees_money(context) else None) for a in v.accounts
             ],
         }
-        for v in trunks.carriers(desk)
+        for v in trunks.carriers(context)
     ]
     return {"items": items, "next": None}
 
 
-def _sees_money(desk: Desk) -> bool:
-    return allowed(desk.who.role, May.SEE_MONEY)
+def _sees_money(context: Context) -> bool:
+    return allowed(context.who.role, May.SEE_MONEY)
 
 
 @resource.read("/trunks")
-def trunk_list(desk: AtDesk) -> Page[TrunkOut]:
+def trunk_list(context: RequestContext) -> Page[TrunkOut]:
     items: list[TrunkOut] = [
         {
             "id": x.trunk.id,
@@ -325,22 +327,22 @@ def trunk_list(desk: AtDesk) -> Page[TrunkOut]:
             "channels": x.trunk.channels,
             "listed": x.listed,
         }
-        for v in trunks.carriers(desk)
+        for v in trunks.carriers(context)
         for x in v.trunks
     ]
     return {"items": items, "next": None}
 
 
 @resource.read("/devices")
-def devices(desk: AtDesk) -> Page[DeviceStateOut]:
+def devices(context: RequestContext) -> Page[DeviceStateOut]:
     items: list[DeviceStateOut] = [
         {"id": d.id, "person": d.person, "kind": d.kind, "name": d.name, "registered": d.registered}
-        for d in _all(desk, Device)
+        for d in _all(context, Device)
         if not d.removed
     ]
     return {"items": items, "next": None}
 
 
-def _all(desk: Desk, record_type: type[R]) -> list[R]:
-    with desk.reading() as reading:
+def _all(context: Context, record_type: type[R]) -> list[R]:
+    with context.reading() as reading:
         return reading.records.all(record_type)

@@ -27,7 +27,7 @@ from sedge.api.holders.answers import (
     SystemsOut,
     service_line_out,
 )
-from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.routing import RequestContext, Resource, once
 from sedge.api.workorders.answers import WorkOrderOut, work_order_out
 from sedge.core.access.roles import May
 from sedge.core.records import Device, Downstream, Group
@@ -41,7 +41,8 @@ from sedge.services.holders import (
     service_lines,
     site_setup,
 )
-from sedge.services.workorders import bulk_planner, order_views
+from sedge.services.workorders import order_views
+from sedge.services.workorders.planner import bulk_planner
 
 resource = Resource(tags=["holders"])
 
@@ -119,24 +120,24 @@ def _group(g: Group) -> GroupOut:
 
 
 @resource.read("/groups")
-def group_list(desk: AtDesk) -> Page[GroupOut]:
-    return {"items": [_group(g) for g in groups.list_groups(desk)], "next": None}
+def group_list(context: RequestContext) -> Page[GroupOut]:
+    return {"items": [_group(g) for g in groups.list_groups(context)], "next": None}
 
 
 @resource.creates("/groups", May.CHANGE_HOLDERS, WorkOrderOut)
-def add_group(request: Request, desk: AtDesk, asked: GroupAsked) -> Response:
+def add_group(request: Request, context: RequestContext, asked: GroupAsked) -> Response:
     """Set up by a work order, which is the answer."""
 
     def make(identity: str | None) -> tuple[int, Any]:
-        order = groups.set_group(desk, asked.name, "\n".join(asked.members))
-        return 201, work_order_out(order_views.view_order(desk, order.id))
+        order = groups.set_group(context, asked.name, "\n".join(asked.members))
+        return 201, work_order_out(order_views.view_order(context, order.id))
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("/groups/{key}")
-def group(desk: AtDesk, key: str) -> GroupDetailOut:
-    view = groups.view_group(desk, key)
+def group(context: RequestContext, key: str) -> GroupDetailOut:
+    view = groups.view_group(context, key)
     return {
         **_group(view.group),
         "paths": [p.id for p in view.paths],
@@ -145,18 +146,18 @@ def group(desk: AtDesk, key: str) -> GroupDetailOut:
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
-def change_group(desk: AtDesk, key: str, asked: GroupAsked) -> WorkOrderOut:
+def change_group(context: RequestContext, key: str, asked: GroupAsked) -> WorkOrderOut:
     return work_order_out(
         order_views.view_order(
-            desk, groups.set_group(desk, asked.name, "\n".join(asked.members), key).id
+            context, groups.set_group(context, asked.name, "\n".join(asked.members), key).id
         )
     )
 
 
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
-def remove_group(desk: AtDesk, key: str) -> WorkOrderOut:
+def remove_group(context: RequestContext, key: str) -> WorkOrderOut:
     """Refused where a call path rings it."""
-    return work_order_out(order_views.view_order(desk, groups.take_away(desk, key).id))
+    return work_order_out(order_views.view_order(context, groups.take_away(context, key).id))
 
 
 def _device(d: Device, why: str) -> DeviceOut:
@@ -172,9 +173,9 @@ def _device(d: Device, why: str) -> DeviceOut:
 
 
 @resource.write("/devices", May.CHANGE_HOLDERS)
-def add_device(desk: AtDesk, asked: DeviceAsked) -> DeviceAddedOut:
+def add_device(context: RequestContext, asked: DeviceAsked) -> DeviceAddedOut:
     """The answer has the secret, this once."""
-    sheet = devices.add(desk, asked.person, asked.kind, asked.name)
+    sheet = devices.add(context, asked.person, asked.kind, asked.name)
     return {
         **_device(sheet.device, sheet.silent),
         "secret": sheet.secret,
@@ -183,8 +184,8 @@ def add_device(desk: AtDesk, asked: DeviceAsked) -> DeviceAddedOut:
 
 
 @resource.read("/devices/{key}")
-def device(desk: AtDesk, key: str) -> DeviceDetailOut:
-    sheet = devices.sheet(desk, key)
+def device(context: RequestContext, key: str) -> DeviceDetailOut:
+    sheet = devices.sheet(context, key)
     return {
         **_device(sheet.device, sheet.silent),
         "settings": {s.name: s.value for s in sheet.settings},
@@ -192,15 +193,15 @@ def device(desk: AtDesk, key: str) -> DeviceDetailOut:
 
 
 @resource.write("/devices/{key}/secret", May.CHANGE_HOLDERS)
-def new_secret(desk: AtDesk, key: str) -> DeviceSecretOut:
+def new_secret(context: RequestContext, key: str) -> DeviceSecretOut:
     """Made anew; the answer has it, this once."""
-    sheet = devices.new_secret(desk, key)
+    sheet = devices.new_secret(context, key)
     return {**_device(sheet.device, sheet.silent), "secret": sheet.secret}
 
 
 @resource.write("/devices/{key}", May.CHANGE_HOLDERS, method="DELETE")
-def remove_device(desk: AtDesk, key: str) -> DeviceOut:
-    return _device(devices.remove(desk, key), "It has been taken away.")
+def remove_device(context: RequestContext, key: str) -> DeviceOut:
+    return _device(devices.remove(context, key), "It has been taken away.")
 
 
 def _system(s: Downstream) -> SystemOut:
@@ -217,41 +218,41 @@ def _system(s: Downstream) -> SystemOut:
 
 
 @resource.read("/downstream-systems")
-def systems(desk: AtDesk) -> Page[SystemsOut]:
+def systems(context: RequestContext) -> Page[SystemsOut]:
     return {
-        "items": [{**_system(s), "numbers": n} for s, _, n in downstream.list_systems(desk)],
+        "items": [{**_system(s), "numbers": n} for s, _, n in downstream.list_systems(context)],
         "next": None,
     }
 
 
 @resource.creates("/downstream-systems", May.CHANGE_HOLDERS, SystemOut)
-def add_system(request: Request, desk: AtDesk, asked: SystemAsked) -> Response:
+def add_system(request: Request, context: RequestContext, asked: SystemAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         return 201, _system(
-            downstream.keep_system(desk, {k: str(v) for k, v in asked.model_dump().items()})
+            downstream.keep_system(context, {k: str(v) for k, v in asked.model_dump().items()})
         )
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("/downstream-systems/{key}")
-def system(desk: AtDesk, key: str) -> SystemDetailOut:
+def system(context: RequestContext, key: str) -> SystemDetailOut:
     """With its numbers as ranges, and each as the system wants it written."""
-    view = downstream.view_system(desk, key)
+    view = downstream.view_system(context, key)
     return {**_system(view.system), "ranges": view.ranges, "written": view.written}
 
 
 @resource.write("/downstream-systems/{key}", May.CHANGE_HOLDERS, method="PATCH")
-def change_system(desk: AtDesk, key: str, asked: SystemAsked) -> SystemOut:
+def change_system(context: RequestContext, key: str, asked: SystemAsked) -> SystemOut:
     return _system(
-        downstream.keep_system(desk, {k: str(v) for k, v in asked.model_dump().items()}, key)
+        downstream.keep_system(context, {k: str(v) for k, v in asked.model_dump().items()}, key)
     )
 
 
 @resource.write("/service-lines/{key}", May.CHANGE_HOLDERS, method="PATCH")
-def change_line(desk: AtDesk, key: str, asked: LineChanged) -> LineChangedOut:
+def change_line(context: RequestContext, key: str, asked: LineChanged) -> LineChangedOut:
     line = service_lines.change_line(
-        desk,
+        context,
         key,
         name=asked.name,
         kind=asked.kind,
@@ -263,9 +264,9 @@ def change_line(desk: AtDesk, key: str, asked: LineChanged) -> LineChangedOut:
 
 
 @resource.read("/sites/{key}/set-up")
-def set_up(desk: AtDesk, key: str) -> SetUpOut:
+def set_up(context: RequestContext, key: str) -> SetUpOut:
     """What the site has and lacks, in the order in which it is done."""
-    found = site_setup.guide(desk, key)
+    found = site_setup.guide(context, key)
     return {
         "site": found.site.id,
         "steps": [
@@ -275,7 +276,7 @@ def set_up(desk: AtDesk, key: str) -> SetUpOut:
 
 
 @resource.read("/directory/proposals", May.DIRECTORY)
-def proposals(desk: AtDesk, state: str = "open") -> Page[ProposalOut]:
+def proposals(context: RequestContext, state: str = "open") -> Page[ProposalOut]:
     items: list[ProposalOut] = [
         {
             "id": o.id,
@@ -289,24 +290,24 @@ def proposals(desk: AtDesk, state: str = "open") -> Page[ProposalOut]:
             "changes": o.proposal.changes,
             "problem": o.proposal.problem,
         }
-        for o in directory_proposals.proposals(desk, state=state)
+        for o in directory_proposals.proposals(context, state=state)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/directory/proposals/take", May.DIRECTORY)
-def take(desk: AtDesk, asked: Picked) -> WorkOrderOut:
+def take(context: RequestContext, asked: Picked) -> WorkOrderOut:
     """A draft with what they come to."""
     return work_order_out(
         order_views.view_order(
-            desk, directory_proposals.take(desk, asked.proposals, sites=asked.sites).id
+            context, directory_proposals.take(context, asked.proposals, sites=asked.sites).id
         )
     )
 
 
 @resource.write("/directory/proposals/dismiss", May.DIRECTORY)
-def dismiss(desk: AtDesk, asked: Picked) -> DismissedOut:
-    return {"dismissed": directory_proposals.dismiss(desk, asked.proposals)}
+def dismiss(context: RequestContext, asked: Picked) -> DismissedOut:
+    return {"dismissed": directory_proposals.dismiss(context, asked.proposals)}
 
 
 class ErasureAsked(BaseModel):
@@ -315,24 +316,24 @@ class ErasureAsked(BaseModel):
 
 
 @resource.write("/people/{key}/erase", May.SET_RULES)
-def erase(desk: AtDesk, key: str, asked: ErasureAsked) -> ErasedOut:
+def erase(context: RequestContext, key: str, asked: ErasureAsked) -> ErasedOut:
     """Take the personal data of somebody who has left out of all that is kept; for good."""
-    done = erasure.erase(desk, key, asked.reason)
+    done = erasure.erase(context, key, asked.reason)
     return {"rows": done.rows, "entries": done.entries}
 
 
 @resource.write("/directory/pull", May.DIRECTORY)
-def pull(desk: AtDesk) -> PulledOut:
+def pull(context: RequestContext) -> PulledOut:
     """Ask the directory for everybody now."""
-    return {"open": directory_proposals.pull(desk)}
+    return {"open": directory_proposals.pull(context)}
 
 
 @resource.write("/planner", May.CHANGE_ESTATE)
-def plan(desk: AtDesk, asked: PlanAsked) -> PlanOut:
+def plan(context: RequestContext, asked: PlanAsked) -> PlanOut:
     """The best plan for the wishes: who gets what, each wish met or not and why; nothing is kept
     unless a draft is asked for."""
     planned = bulk_planner.plan(
-        desk,
+        context,
         bulk_planner.Asked(
             sites=tuple(asked.sites),
             department=asked.department,
@@ -345,7 +346,7 @@ def plan(desk: AtDesk, asked: PlanAsked) -> PlanOut:
         ),
     )
     order = (
-        bulk_planner.draft(desk, planned, prove=asked.prove, spot=asked.spot)
+        bulk_planner.draft(context, planned, prove=asked.prove, spot=asked.spot)
         if asked.draft
         else None
     )

@@ -15,11 +15,11 @@ from sedge.api.holders.answers import (
     ScimListOut,
     ScimResourceOut,
 )
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats import scim
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import directory
 
 
@@ -121,14 +121,18 @@ def _list(resources: list[Any], start: int, count: int) -> dict[str, Any]:
     }
 
 
-def _listed(request: Request, desk: Desk, kind: str) -> Response:
+def _listed(request: Request, context: Context, kind: str) -> Response:
     asked = request.query_params
     start, count = (
         max(_number(asked.get("startIndex"), 1), 1),
         min(max(_number(asked.get("count"), MOST_LISTED), 0), MOST_LISTED),
     )
     page = directory.listed(
-        desk, group=kind == "Group", text=asked.get("filter", "")[:1000], start=start, count=count
+        context,
+        group=kind == "Group",
+        text=asked.get("filter", "")[:1000],
+        start=start,
+        count=count,
     )
     shown = [_shown(request, kind, r) for r in page.resources]
     return answer(
@@ -153,88 +157,92 @@ def _number(text: str | None, otherwise: int) -> int:
 
 
 @resource.read("/Users", May.DIRECTORY, response_model=ScimListOut)
-def users(request: Request, desk: AtDesk) -> Response:
+def users(request: Request, context: RequestContext) -> Response:
     """Everybody, as the directory said it last; `filter`, `startIndex`, `count`."""
-    return _listed(request, desk, "User")
+    return _listed(request, context, "User")
 
 
 @resource.read("/Groups", May.DIRECTORY, response_model=ScimListOut)
-def groups(request: Request, desk: AtDesk) -> Response:
+def groups(request: Request, context: RequestContext) -> Response:
     """All groups; `filter`, `startIndex`, `count`."""
-    return _listed(request, desk, "Group")
+    return _listed(request, context, "Group")
 
 
 @resource.creates("/Users", May.DIRECTORY, ScimResourceOut)
-async def add_user(request: Request, desk: AtDesk) -> Response:
+async def add_user(request: Request, context: RequestContext) -> Response:
     """Somebody new, or somebody known of whom the directory tells for the first time."""
-    return await run_in_threadpool(_add, request, desk, await _body(request), "User")
+    return await run_in_threadpool(_add, request, context, await _body(request), "User")
 
 
 @resource.creates("/Groups", May.DIRECTORY, ScimResourceOut)
-async def add_group(request: Request, desk: AtDesk) -> Response:
+async def add_group(request: Request, context: RequestContext) -> Response:
     """A group of the directory's."""
-    return await run_in_threadpool(_add, request, desk, await _body(request), "Group")
+    return await run_in_threadpool(_add, request, context, await _body(request), "Group")
 
 
-def _add(request: Request, desk: Desk, raw: Any, kind: str) -> Response:
-    shown = _shown(request, kind, directory.add(desk, raw, group=kind == "Group"))
+def _add(request: Request, context: Context, raw: Any, kind: str) -> Response:
+    shown = _shown(request, kind, directory.add(context, raw, group=kind == "Group"))
     return answer(shown, 201, shown["meta"]["location"])
 
 
 @resource.read("/Users/{key}", May.DIRECTORY, response_model=ScimResourceOut)
-def user(request: Request, desk: AtDesk, key: str) -> Response:
-    return answer(_shown(request, "User", directory.the_resource(desk, key)))
+def user(request: Request, context: RequestContext, key: str) -> Response:
+    return answer(_shown(request, "User", directory.the_resource(context, key)))
 
 
 @resource.read("/Groups/{key}", May.DIRECTORY, response_model=ScimResourceOut)
-def group(request: Request, desk: AtDesk, key: str) -> Response:
-    return answer(_shown(request, "Group", directory.the_resource(desk, key, group=True)))
+def group(request: Request, context: RequestContext, key: str) -> Response:
+    return answer(_shown(request, "Group", directory.the_resource(context, key, group=True)))
 
 
 @resource.write("/Users/{key}", May.DIRECTORY, method="PUT", response_model=ScimResourceOut)
-async def replace_user(request: Request, desk: AtDesk, key: str) -> Response:
-    return await run_in_threadpool(_replace, request, desk, key, await _body(request), "User")
+async def replace_user(request: Request, context: RequestContext, key: str) -> Response:
+    return await run_in_threadpool(_replace, request, context, key, await _body(request), "User")
 
 
 @resource.write("/Groups/{key}", May.DIRECTORY, method="PUT", response_model=ScimResourceOut)
-async def replace_group(request: Request, desk: AtDesk, key: str) -> Response:
-    return await run_in_threadpool(_replace, request, desk, key, await _body(request), "Group")
+async def replace_group(request: Request, context: RequestContext, key: str) -> Response:
+    return await run_in_threadpool(_replace, request, context, key, await _body(request), "Group")
 
 
-def _replace(request: Request, desk: Desk, key: str, raw: object, kind: str) -> Response:
+def _replace(request: Request, context: Context, key: str, raw: object, kind: str) -> Response:
     return answer(
-        _shown(request, kind, directory.replace_with(desk, key, raw, group=kind == "Group"))
+        _shown(request, kind, directory.replace_with(context, key, raw, group=kind == "Group"))
     )
 
 
 @resource.write("/Users/{key}", May.DIRECTORY, method="PATCH", response_model=ScimResourceOut)
-async def change_user(request: Request, desk: AtDesk, key: str) -> Response:
+async def change_user(request: Request, context: RequestContext, key: str) -> Response:
     """Some attributes (RFC 7644 §3.5.2); `active` false means that somebody has left."""
-    return await run_in_threadpool(_change, request, desk, key, await _body(request), "User")
+    return await run_in_threadpool(_change, request, context, key, await _body(request), "User")
 
 
 @resource.write("/Groups/{key}", May.DIRECTORY, method="PATCH", response_model=ScimResourceOut)
-async def change_group(request: Request, desk: AtDesk, key: str) -> Response:
+async def change_group(request: Request, context: RequestContext, key: str) -> Response:
     """Some attributes or members (RFC 7644 §3.5.2)."""
-    return await run_in_threadpool(_change, request, desk, key, await _body(request), "Group")
+    return await run_in_threadpool(_change, request, context, key, await _body(request), "Group")
 
 
-def _change(request: Request, desk: Desk, key: str, operations: object, kind: str) -> Response:
+def _change(
+    request: Request, context: Context, key: str, operations: object, kind: str
+) -> Response:
     return answer(
         _shown(
-            request, kind, directory.change_resource(desk, key, operations, group=kind == "Group")
+            request,
+            kind,
+            directory.change_resource(context, key, operations, group=kind == "Group"),
         )
     )
 
 
 @resource.write("/Users/{key}", May.DIRECTORY, method="DELETE", status_code=204)
-def remove_user(desk: AtDesk, key: str) -> Response:
+def remove_user(context: RequestContext, key: str) -> Response:
     """Deleted over there: proposed as a leaver here."""
-    directory.forget(desk, key)
+    directory.forget(context, key)
     return Response(status_code=204)
 
 
 @resource.write("/Groups/{key}", May.DIRECTORY, method="DELETE", status_code=204)
-def remove_group(desk: AtDesk, key: str) -> Response:
-    directory.forget(desk, key, group=True)
+def remove_group(context: RequestContext, key: str) -> Response:
+    directory.forget(context, key, group=True)
     return Response(status_code=204)

@@ -20,7 +20,7 @@ from sedge.api.imports.answers import (
     take_over_out,
 )
 from sedge.api.numbers.numbers import Wanted
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats.sheets import MOST_BYTES
@@ -49,7 +49,7 @@ TheFile = Annotated[io.BytesIO, Depends(file_of)]
 
 @resource.write("/imports/numbers", May.IMPORT)
 async def import_numbers(
-    desk: AtDesk,
+    context: RequestContext,
     data: TheFile,
     dry_run: bool = False,
     name: str = "file",
@@ -63,42 +63,42 @@ async def import_numbers(
     """
 
     def done() -> NumberFileOut:
-        file = number_files.receive(desk, name, data)
+        file = number_files.receive(context, name, data)
         options = {k: v for k, v in {"site": site, "account": account, "price": price}.items() if v}
         if options:
             file = number_files.settle_columns(
-                desk, file.id, file.mapping, {**file.options, **options}
+                context, file.id, file.mapping, {**file.options, **options}
             )
         if not dry_run and file.state == "read" and (file.report.new or file.report.changed):
-            number_files.begin(desk, file.id)
-            file = number_files.get(desk, file.id)
+            number_files.begin(context, file.id)
+            file = number_files.get(context, file.id)
         return number_file_out(file)
 
     return await run_in_threadpool(done)
 
 
 @resource.read("/imports/numbers/{key}", May.IMPORT)
-def imported_file(desk: AtDesk, key: str) -> NumberFileOut:
+def imported_file(context: RequestContext, key: str) -> NumberFileOut:
     """How far a file is, and what was found in it."""
-    return number_file_out(number_files.get(desk, key))
+    return number_file_out(number_files.get(context, key))
 
 
 @resource.write("/imports/numbers/{key}/begin", May.IMPORT)
-def begin_import(desk: AtDesk, key: str) -> NumberFileOut:
+def begin_import(context: RequestContext, key: str) -> NumberFileOut:
     """Import what was looked through, by a work order."""
-    number_files.begin(desk, key)
-    return number_file_out(number_files.get(desk, key))
+    number_files.begin(context, key)
+    return number_file_out(number_files.get(context, key))
 
 
 @resource.file("/exports/numbers.{form}", May.LOOK, *number_export.TYPES.values())
 def export_numbers(
-    desk: AtDesk, wanted: Wanted, form: str, show: str = "", sort: str = "number"
+    context: RequestContext, wanted: Wanted, form: str, show: str = "", sort: str = "number"
 ) -> Response:
     """Numbers as csv, xlsx or json; the filters are those of `/numbers`, `show` has columns with
     commas between."""
-    shown = columns.chosen(show, desk.who.role) if show else columns.seen_by(desk.who.role)
+    shown = columns.chosen(show, context.who.role) if show else columns.seen_by(context.who.role)
     return StreamingResponse(
-        number_export.numbers(desk, form, wanted, shown, sort=sort),
+        number_export.numbers(context, form, wanted, shown, sort=sort),
         media_type=number_export.TYPES[form],
     )
 
@@ -122,63 +122,63 @@ class RowsSay(BaseModel):
 
 
 @resource.read("/take-overs", May.IMPORT)
-def take_overs(desk: AtDesk) -> Page[TakeOverRowOut]:
+def take_overs(context: RequestContext) -> Page[TakeOverRowOut]:
     items: list[TakeOverRowOut] = [
         {"id": one.id, "name": one.name, "state": one.state, "work_order": one.work_order}
-        for one in take_over.list_take_overs(desk)
+        for one in take_over.list_take_overs(context)
     ]
     return {"items": items, "next": None}
 
 
 @resource.write("/take-overs", May.IMPORT, status_code=201)
-def begin_take_over(desk: AtDesk, body: Named) -> TakeOverOut:
-    return take_over_out(take_over.view_sitting(desk, take_over.begin(desk, body.name).id))
+def begin_take_over(context: RequestContext, body: Named) -> TakeOverOut:
+    return take_over_out(take_over.view_sitting(context, take_over.begin(context, body.name).id))
 
 
 @resource.write("/take-overs/{key}/files", May.IMPORT, status_code=201)
 async def add_to_take_over(
-    desk: AtDesk, key: str, data: TheFile, name: str = "file"
+    context: RequestContext, key: str, data: TheFile, name: str = "file"
 ) -> TakeOverOut:
     """One more CSV or XLSX file, as the body."""
 
     def done() -> TakeOverOut:
-        take_over.add_file(desk, key, name, data)
-        return take_over_out(take_over.view_sitting(desk, key))
+        take_over.add_file(context, key, name, data)
+        return take_over_out(take_over.view_sitting(context, key))
 
     return await run_in_threadpool(done)
 
 
 @resource.read("/take-overs/{key}", May.IMPORT)
-def worksheet(desk: AtDesk, key: str) -> TakeOverOut:
+def worksheet(context: RequestContext, key: str) -> TakeOverOut:
     """What comes of the files so far, and what is still asked."""
-    return take_over_out(take_over.view_sitting(desk, key))
+    return take_over_out(take_over.view_sitting(context, key))
 
 
 @resource.write("/take-overs/{key}/words", May.IMPORT)
-def settle_word(desk: AtDesk, key: str, body: WordMeans) -> TakeOverOut:
+def settle_word(context: RequestContext, key: str, body: WordMeans) -> TakeOverOut:
     """What a word means, for every row that uses it; an empty meaning is nothing."""
-    take_over.settle_word(desk, key, body.ask, body.word, body.meaning)
-    return take_over_out(take_over.view_sitting(desk, key))
+    take_over.settle_word(context, key, body.ask, body.word, body.meaning)
+    return take_over_out(take_over.view_sitting(context, key))
 
 
 @resource.write("/take-overs/{key}/rows", May.IMPORT)
-def settle_rows(desk: AtDesk, key: str, body: RowsSay) -> TakeOverOut:
+def settle_rows(context: RequestContext, key: str, body: RowsSay) -> TakeOverOut:
     """What rows (file and line) say instead: number, who, email, site, state, or `leave`: `yes`."""
-    take_over.settle_rows(desk, key, body.rows, body.said)
-    return take_over_out(take_over.view_sitting(desk, key))
+    take_over.settle_rows(context, key, body.rows, body.said)
+    return take_over_out(take_over.view_sitting(context, key))
 
 
 @resource.write("/take-overs/{key}/leave", May.IMPORT)
-def leave_open_ones(desk: AtDesk, key: str) -> TakeOverOut:
+def leave_open_ones(context: RequestContext, key: str) -> TakeOverOut:
     """Leave out every row that something is still asked about."""
-    take_over.leave_open_ones(desk, key)
-    return take_over_out(take_over.view_sitting(desk, key))
+    take_over.leave_open_ones(context, key)
+    return take_over_out(take_over.view_sitting(context, key))
 
 
 @resource.write("/take-overs/{key}/order", May.IMPORT, status_code=201)
-def make_order(desk: AtDesk, key: str) -> TakeOverOrderOut:
+def make_order(context: RequestContext, key: str) -> TakeOverOrderOut:
     """The one work order that takes everything settled over, as a draft."""
-    order = take_over.make_order(desk, key)
+    order = take_over.make_order(context, key)
     return {"work_order": order.id, "no": order.no, "tasks": len(order.tasks)}
 
 
@@ -191,18 +191,18 @@ class Noted(BaseModel):
 
 
 @resource.read("/known-elsewhere")
-def known(desk: AtDesk, find: str = "", system: str = "", kind: str = "") -> Page[Known]:
+def known(context: RequestContext, find: str = "", system: str = "", kind: str = "") -> Page[Known]:
     """Ids under which other systems know numbers, sites, areas and spots."""
     return {
-        "items": external_ids.list_ids(desk, find=find, system=system, kind=kind),
+        "items": external_ids.list_ids(context, find=find, system=system, kind=kind),
         "next": None,
     }
 
 
 @resource.write("/known-elsewhere", May.EDIT_FACTS)
-def note(desk: AtDesk, body: Noted) -> NotedOut:
+def note(context: RequestContext, body: Noted) -> NotedOut:
     """Note an id; an empty one is forgotten."""
-    record = external_ids.note(desk, body.kind, body.which, body.system, body.id)
+    record = external_ids.note(context, body.kind, body.which, body.system, body.id)
     return {
         "kind": body.kind,
         "ref": getattr(record, "e164", record.id),

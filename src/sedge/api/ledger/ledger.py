@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api.answers import Page, moment
 from sedge.api.ledger.answers import ClockOut, EntryOut, FaultsOut, MailOut, entry_out
 from sedge.api.moments import Moment
-from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
+from sedge.api.routing import Cursor, RequestContext, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Subject
@@ -27,7 +27,7 @@ PERIOD = re.compile(r"^P(?:(\d{1,4})D)?(?:T(?:(\d{1,6})H)?(?:(\d{1,7})M)?(?:(\d{
 
 @resource.read("", May.SEE_LEDGER)
 def entries(
-    desk: AtDesk,
+    context: RequestContext,
     subject: str = "",
     actor: str = "",
     since: Moment | None = None,
@@ -41,7 +41,7 @@ def entries(
     if since is not None and since.tzinfo is None:
         raise NotUnderstood("since is a moment with its offset.", field="since")
     page = ledger.read(
-        desk,
+        context,
         subject=Subject(kind) if kind else None,
         key=key or None,
         actor=actor or None,
@@ -71,34 +71,34 @@ class Fault(BaseModel):
 
 @standins_at_root.write("/clock", May.STEER)
 @standins.write("/clock", May.STEER)
-def advance(request: Request, desk: AtDesk, asked: Advance) -> ClockOut:
+def advance(request: Request, context: RequestContext, asked: Advance) -> ClockOut:
     match = PERIOD.match(asked.advance)
     if not match or asked.advance in {"P", "PT"}:
         raise NotUnderstood(
             "advance is an ISO 8601 period such as PT6H, PT90S or P2D.", field="advance"
         )
     days, hours, minutes, seconds = (int(part or 0) for part in match.groups())
-    _demo_only(desk)
+    _demo_only(context)
     now = simulation_clock.advance(
-        desk.house, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds)
+        context.installation, timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds)
     )
     return {"now": moment(now)}
 
 
 @standins_at_root.write("/faults", May.STEER)
 @standins.write("/faults", May.STEER)
-def order_fault(desk: AtDesk, asked: Fault) -> FaultsOut:
-    _demo_only(desk)
-    return simulation_clock.order_fault(desk.house, asked.model_dump())
+def order_fault(context: RequestContext, asked: Fault) -> FaultsOut:
+    _demo_only(context)
+    return simulation_clock.order_fault(context.installation, asked.model_dump())
 
 
 @standins_at_root.read("/mailbox", May.STEER)
 @standins.read("/mailbox", May.STEER)
-def mailbox(desk: AtDesk) -> Page[MailOut]:
-    _demo_only(desk)
-    return {"items": cast(list[MailOut], desk.outside.mail.mailbox()), "next": None}
+def mailbox(context: RequestContext) -> Page[MailOut]:
+    _demo_only(context)
+    return {"items": cast(list[MailOut], context.outside.mail.mailbox()), "next": None}
 
 
-def _demo_only(desk: AtDesk) -> None:
-    if not desk.house.settings.demo:
+def _demo_only(context: RequestContext) -> None:
+    if not context.installation.settings.demo:
         raise NotFound("There is nothing to steer here: this is not the demo.")

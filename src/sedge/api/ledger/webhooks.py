@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from sedge.api.answers import Page, moment
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.services.ledger import webhooks
 from sedge.store.repositories.webhooks import Webhook
@@ -60,22 +60,22 @@ def _out(w: Webhook) -> WebhookOut:
 
 
 @resource.read("/webhooks", May.SET_RULES)
-def listed(desk: AtDesk) -> Page[WebhookOut]:
-    return {"items": [_out(w) for w in webhooks.list_webhooks(desk)], "next": None}
+def listed(context: RequestContext) -> Page[WebhookOut]:
+    return {"items": [_out(w) for w in webhooks.list_webhooks(context)], "next": None}
 
 
 @resource.write("/webhooks", May.SET_RULES, status_code=201)
-def add(desk: AtDesk, asked: NewWebhook) -> WebhookMadeOut:
-    made, secret = webhooks.add(desk, asked.name, asked.url, asked.subjects)
+def add(context: RequestContext, asked: NewWebhook) -> WebhookMadeOut:
+    made, secret = webhooks.add(context, asked.name, asked.url, asked.subjects)
     return {"webhook": _out(made), "secret": secret}
 
 
 @resource.write("/webhooks/{key}/replay", May.SET_RULES)
-def replay(desk: AtDesk, key: str, asked: Replay) -> WebhookOut:
+def replay(context: RequestContext, key: str, asked: Replay) -> WebhookOut:
     """Tell again what came after an entry of the ledger; without one, go on where it stopped."""
-    return _out(webhooks.replay(desk, key, asked.after))
+    return _out(webhooks.replay(context, key, asked.after))
 
 
 @resource.write("/webhooks/{key}", May.SET_RULES, "DELETE", status_code=204)
-def remove(desk: AtDesk, key: str) -> None:
-    webhooks.remove(desk, key)
+def remove(context: RequestContext, key: str) -> None:
+    webhooks.remove(context, key)

@@ -15,7 +15,7 @@ from sedge.api.licences.answers import (
     ProductOut,
     SubscriptionOut,
 )
-from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.routing import RequestContext, Resource, once
 from sedge.core.access.roles import May
 from sedge.services.licences import licences
 from sedge.services.licences.licences import Pool
@@ -73,24 +73,24 @@ def _product(pool: Pool) -> ProductOut:
 
 
 @resource.read("/licence-products", May.SEE_MONEY)
-def products(desk: AtDesk) -> Page[ProductOut]:
-    return {"items": [_product(p) for p in licences.pools(desk)], "next": None}
+def products(context: RequestContext) -> Page[ProductOut]:
+    return {"items": [_product(p) for p in licences.pools(context)], "next": None}
 
 
 @resource.creates("/licence-products", May.SET_RULES, ProductOut)
-def add_product(request: Request, desk: AtDesk, asked: ProductAsked) -> Response:
+def add_product(request: Request, context: RequestContext, asked: ProductAsked) -> Response:
     form = {k: v for k, v in asked.model_dump().items() if v is not None}
 
     def make(identity: str | None) -> tuple[int, Any]:
-        made = licences.put_product(desk, form)
-        return 201, _product(licences.one_product(desk, made.id).pool)
+        made = licences.put_product(context, form)
+        return 201, _product(licences.one_product(context, made.id).pool)
 
-    return once(request, desk, form, make)
+    return once(request, context, form, make)
 
 
 @resource.read("/licence-products/{key}", May.SEE_MONEY)
-def product(desk: AtDesk, key: str) -> ProductDetailOut:
-    view = licences.one_product(desk, key)
+def product(context: RequestContext, key: str) -> ProductDetailOut:
+    view = licences.one_product(context, key)
     holders: list[ProductDetailHolderOut] = [
         {
             "kind": h.holder.kind,
@@ -110,13 +110,15 @@ def product(desk: AtDesk, key: str) -> ProductDetailOut:
 
 
 @resource.write("/licence-products/{key}", May.SET_RULES, method="PATCH")
-def change_product(desk: AtDesk, key: str, asked: ProductAsked) -> ProductOut:
-    licences.put_product(desk, {k: v for k, v in asked.model_dump().items() if v is not None}, key)
-    return _product(licences.one_product(desk, key).pool)
+def change_product(context: RequestContext, key: str, asked: ProductAsked) -> ProductOut:
+    licences.put_product(
+        context, {k: v for k, v in asked.model_dump().items() if v is not None}, key
+    )
+    return _product(licences.one_product(context, key).pool)
 
 
 @resource.read("/subscriptions", May.SEE_MONEY)
-def subscriptions(desk: AtDesk) -> Page[SubscriptionOut]:
+def subscriptions(context: RequestContext) -> Page[SubscriptionOut]:
     items: list[SubscriptionOut] = [
         {
             "id": s.id,
@@ -129,7 +131,7 @@ def subscriptions(desk: AtDesk) -> Page[SubscriptionOut]:
             "renews_on": moment(s.renews_on),
             "trial_ends": moment(s.trial_ends),
         }
-        for pool in licences.pools(desk)
+        for pool in licences.pools(context)
         for s in pool.subscriptions
     ]
     return {"items": items, "next": None}

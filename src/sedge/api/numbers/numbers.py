@@ -35,7 +35,7 @@ from sedge.api.numbers.answers import (
     saved_view_out,
     was_out,
 )
-from sedge.api.routing import AtDesk, Cursor, Resource, page_limit
+from sedge.api.routing import Cursor, RequestContext, Resource, page_limit
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read
@@ -46,9 +46,9 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import Capacity, HolderKind, Subject
 from sedge.services.ledger import ledger
 from sedge.services.numbers import bulk_actions, estate, features, saved_views
-from sedge.services.numbers import capacity_forecast as desk_figures
-from sedge.services.numbers import numbers as desk_numbers
-from sedge.services.workorders.suggestions import suggest_numbers
+from sedge.services.numbers import capacity_forecast as forecast_service
+from sedge.services.numbers import numbers as number_service
+from sedge.services.workorders.planner.suggestions import suggest_numbers
 from sedge.store.repositories.numbers import Filter
 
 resource = Resource(prefix="/numbers", tags=["numbers"])
@@ -98,18 +98,18 @@ ONE_OF: dict[str, set[str]] = {
 }
 
 
-def wanted_by(desk: AtDesk, asked: Annotated[NumbersWanted, Query()]) -> Filter:
+def wanted_by(context: RequestContext, asked: Annotated[NumbersWanted, Query()]) -> Filter:
     for name, known in ONE_OF.items():
         value = getattr(asked, name)
         if value and value not in known:
             raise NotUnderstood(f"{name} is one of: {', '.join(sorted(known))}.", field=name)
     return Filter(
-        desk_numbers.meant(desk, asked.find) if asked.find else None,
+        number_service.meant(context, asked.find) if asked.find else None,
         asked.state,
         asked.site,
         asked.carrier,
         asked.capacity,
-        desk_numbers.holder_ref(asked.holder) if asked.holder else None,
+        number_service.holder_ref(asked.holder) if asked.holder else None,
         asked.needs_attention,
         asked.kind,
         asked.held_by,
@@ -131,7 +131,7 @@ def moment_of(value: datetime | None, field: str = "at") -> datetime | None:
 
 @resource.read("")
 def find_numbers(
-    desk: AtDesk,
+    context: RequestContext,
     wanted: Wanted,
     sort: str = "number",
     at: Moment | None = None,
@@ -139,7 +139,7 @@ def find_numbers(
     after: str = "",
 ) -> Page[NumberOut]:
     listing = estate.list_numbers(
-        desk, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at)
+        context, wanted, sort=sort, after=after, limit=page_limit(limit), at=moment_of(at)
     )
     return {
         "items": [number_out(r.number, r.holder_name) for r in listing.rows],
@@ -148,10 +148,10 @@ def find_numbers(
 
 
 @resource.read("/counts")
-def count_numbers(desk: AtDesk, wanted: Wanted) -> CountsOut:
+def count_numbers(context: RequestContext, wanted: Wanted) -> CountsOut:
     """How many numbers fit, and how many each value of a further filter would leave. `whole`: false
     where only the first matches of a search were counted."""
-    counts = estate.counts_of(desk, wanted)
+    counts = estate.counts_of(context, wanted)
     return {
         "total": counts.total,
         "whole": counts.whole,
@@ -160,13 +160,15 @@ def count_numbers(desk: AtDesk, wanted: Wanted) -> CountsOut:
 
 
 @resource.read("/differences")
-def differences(desk: AtDesk, one: Moment, other: Moment, site: str = "") -> DifferencesOut:
+def differences(
+    context: RequestContext, one: Moment, other: Moment, site: str = ""
+) -> DifferencesOut:
     """Numbers that stood differently at two moments, at most 500; `moved` counts all that changed
     in between."""
     begin, end = moment_of(one, "one"), moment_of(other, "other")
     if begin is None or end is None or begin >= end:
         raise NotUnderstood("one must lie before other.", field="other")
-    found = estate.differences(desk, begin, end, site)
+    found = estate.differences(context, begin, end, site)
     rows: list[DifferencesItemOut] = [
         {"e164": f"+{d.number}", "before": was_out(d.before), "after": was_out(d.after)}
         for d in found.rows
@@ -180,11 +182,11 @@ def differences(desk: AtDesk, one: Moment, other: Moment, site: str = "") -> Dif
 
 
 @resource.write("/pasted", May.LOOK)
-def read_pasted(desk: AtDesk, body: Pasted) -> PastedOut:
+def read_pasted(context: RequestContext, body: Pasted) -> PastedOut:
     """The numbers in a text, whatever stands between them: ranges, which of them are not in the
     estate, and what could not be read."""
-    found = bulk_actions.pasted(desk, body.text)
-    choice = bulk_actions.view_choice(desk, bulk_actions.keep_choice(desk, found.numbers))
+    found = bulk_actions.pasted(context, body.text)
+    choice = bulk_actions.view_choice(context, bulk_actions.keep_choice(context, found.numbers))
     return {
         "numbers": found.numbers.written,
         "count": len(found.numbers),
@@ -216,16 +218,16 @@ def read_text(text: str = "", country: str = "GB") -> ReadTextOut:
 
 
 @resource.read("/suggested", May.CHANGE_ESTATE)
-def suggested(desk: AtDesk, holder: str) -> Page[SuggestedOut]:
+def suggested(context: RequestContext, holder: str) -> Page[SuggestedOut]:
     """The free numbers that suit a holder (`person:ID`, `service_line:ID`, `site:ID`), best first,
     each with why."""
-    found = suggest_numbers(desk, desk_numbers.holder_ref(holder))
+    found = suggest_numbers(context, number_service.holder_ref(holder))
     return {"items": [{"e164": s.number.e164, "why": s.why} for s in found], "next": None}
 
 
 @resource.read("/{number}")
-def card(desk: AtDesk, number: str, at: Moment | None = None) -> CardOut:
-    found = desk_numbers.card(desk, desk_numbers.the_number(desk, number), moment_of(at))
+def card(context: RequestContext, number: str, at: Moment | None = None) -> CardOut:
+    found = number_service.card(context, number_service.the_number(context, number), moment_of(at))
     facts: list[CardFactOut] = [
         {"name": s.name, "text": s.text, "mark": s.mark} for s in found.standing
     ]
@@ -247,10 +249,10 @@ def card(desk: AtDesk, number: str, at: Moment | None = None) -> CardOut:
 
 
 @resource.read("/{number}/features", May.LOOK)
-def features_of(desk: AtDesk, number: str) -> FeaturesOut:
+def features_of(context: RequestContext, number: str) -> FeaturesOut:
     """What the carrier offers for the number, with fee, whether it is on, and from when it works if
     that is still to come."""
-    _, carrier, rows = features.rows(desk, desk_numbers.the_number(desk, number))
+    _, carrier, rows = features.rows(context, number_service.the_number(context, number))
     items: list[FeaturesItemOut] = [
         {
             "feature": r.name,
@@ -264,10 +266,12 @@ def features_of(desk: AtDesk, number: str) -> FeaturesOut:
 
 
 @resource.read("/{number}/history")
-def history(desk: AtDesk, number: str, limit: int = 100, after: Cursor = 0) -> Page[EntryOut]:
-    e164 = desk_numbers.the_number(desk, number)
+def history(
+    context: RequestContext, number: str, limit: int = 100, after: Cursor = 0
+) -> Page[EntryOut]:
+    e164 = number_service.the_number(context, number)
     page = ledger.read(
-        desk, subject=Subject.NUMBER, key=e164, limit=page_limit(limit), before=after or None
+        context, subject=Subject.NUMBER, key=e164, limit=page_limit(limit), before=after or None
     )
     return {
         "items": [entry_out(e) for e in page.entries],
@@ -276,12 +280,12 @@ def history(desk: AtDesk, number: str, limit: int = 100, after: Cursor = 0) -> P
 
 
 @resource.write("/{number}", May.NOTE, method="PATCH")
-def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> NumberOut:
-    e164 = desk_numbers.the_number(desk, number)
+def edit(request: Request, context: RequestContext, number: str, facts: Facts) -> NumberOut:
+    e164 = number_service.the_number(context, number)
     tags = ",".join(facts.tags) if facts.tags is not None else None
     known = list(facts.known_as.items()) if facts.known_as is not None else None
-    desk_numbers.edit_facts(
-        desk,
+    number_service.edit_facts(
+        context,
         e164,
         label=facts.label,
         note=facts.note,
@@ -289,7 +293,7 @@ def edit(request: Request, desk: AtDesk, number: str, facts: Facts) -> NumberOut
         cost_centre=facts.cost_centre,
         known=known,
     )
-    found = desk_numbers.card(desk, e164)
+    found = number_service.card(context, e164)
     return number_out(found.number, found.holder_name)
 
 
@@ -298,7 +302,7 @@ blocks = Resource(prefix="/blocks", tags=["numbers"])
 
 @blocks.read("")
 def list_blocks(
-    desk: AtDesk,
+    context: RequestContext,
     site: str = "",
     carrier: str = "",
     by_area: bool = False,
@@ -317,7 +321,7 @@ def list_blocks(
         raise NotUnderstood("within is written like 4411349601xx.", field="within")
     bounds = (int(lead + "0" * free), int(lead + "9" * free)) if within else None
     found, following = estate.blocks(
-        desk,
+        context,
         Filter(site=site, carrier=carrier),
         by_area=by_area,
         after=after,
@@ -331,10 +335,10 @@ figures = Resource(prefix="/figures", tags=["numbers"])
 
 
 @figures.read("")
-def list_figures(desk: AtDesk, site: str = "") -> Page[CapacityOut]:
+def list_figures(context: RequestContext, site: str = "") -> Page[CapacityOut]:
     """Utilisation, months to exhaustion and order advice with their inputs; without a site: where
     numbers run out, soonest first."""
-    found = desk_figures.of_site(desk, site) if site else desk_figures.growing(desk)
+    found = forecast_service.of_site(context, site) if site else forecast_service.growing(context)
     return {"items": [capacity_out(f) for f in found], "next": None}
 
 
@@ -348,16 +352,16 @@ class View(BaseModel):
 
 
 @views.read("")
-def list_views(desk: AtDesk) -> Page[SavedViewOut]:
-    return {"items": [saved_view_out(v) for v in saved_views.list_views(desk)], "next": None}
+def list_views(context: RequestContext) -> Page[SavedViewOut]:
+    return {"items": [saved_view_out(v) for v in saved_views.list_views(context)], "next": None}
 
 
 @views.write("", May.NOTE, status_code=201)
-def save_view(desk: AtDesk, view: View) -> SavedViewOut:
-    return saved_view_out(saved_views.save(desk, view.name, view.query))
+def save_view(context: RequestContext, view: View) -> SavedViewOut:
+    return saved_view_out(saved_views.save(context, view.name, view.query))
 
 
 @views.write("/{key}", May.NOTE, method="DELETE", status_code=204)
-def forget_view(desk: AtDesk, key: str) -> Response:
-    saved_views.forget(desk, key)
+def forget_view(context: RequestContext, key: str) -> Response:
+    saved_views.forget(context, key)
     return Response(status_code=204)

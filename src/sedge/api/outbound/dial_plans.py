@@ -3,7 +3,7 @@
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.outbound.dialling import digit_maps
 from sedge.services.outbound import dial_plans
@@ -105,23 +105,23 @@ def compare_maps(asked: MapsAsked) -> MapsOut:
 
 
 @resource.read("/dial-plans/{site}")
-def dial_plan(desk: AtDesk, site: str) -> DialPlanOut:
-    return _out(dial_plans.view(desk, site))
+def dial_plan(context: RequestContext, site: str) -> DialPlanOut:
+    return _out(dial_plans.view(context, site))
 
 
 @resource.write("/dial-plans/{site}", May.TRUNKS, method="PUT")
-def change_dial_plan(desk: AtDesk, site: str, asked: DialPlanAsked) -> DialPlanDraftOut:
+def change_dial_plan(context: RequestContext, site: str, asked: DialPlanAsked) -> DialPlanDraftOut:
     """All of the site's own rules in their order, as a draft of a work order that says whether they
     hold; running it changes the plan."""
     rules = dial_plans.read_asked(asked.rules)
-    plan = dial_plans.view(desk, site, rules)
-    return {"work_order": dial_plans.draft(desk, site, rules).id, "plan": _out(plan)}
+    plan = dial_plans.view(context, site, rules)
+    return {"work_order": dial_plans.draft(context, site, rules).id, "plan": _out(plan)}
 
 
 @resource.write("/dial-plans/{site}/try", May.LOOK)
-def try_dial_plan(desk: AtDesk, site: str, asked: KeysAsked) -> TriedOut | None:
+def try_dial_plan(context: RequestContext, site: str, asked: KeysAsked) -> TriedOut | None:
     """What keys become, and what each of them does on the way; null for none."""
-    plan = dial_plans.view(desk, site)
+    plan = dial_plans.view(context, site)
     tried = dial_plans.try_keys(plan, asked.dialled)
     if tried is None:
         return None

@@ -3,7 +3,7 @@
 from typing_extensions import TypedDict
 
 from sedge.api.answers import Page
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.services.outbound import emergency_reach
 
 resource = Resource(tags=["outbound"])
@@ -28,7 +28,7 @@ class EmergencyCellOut(TypedDict):
 
 
 @resource.read("/emergency-matrix")
-def emergency_matrix(desk: AtDesk) -> Page[EmergencyCellOut]:
+def emergency_matrix(context: RequestContext) -> Page[EmergencyCellOut]:
     items: list[EmergencyCellOut] = [
         {
             "site": cell.site,
@@ -43,6 +43,6 @@ def emergency_matrix(desk: AtDesk) -> Page[EmergencyCellOut]:
                 {"trunk": w.trunk, "name": w.name, "why_not": w.why_not or None} for w in cell.ways
             ],
         }
-        for cell in emergency_reach.cells(desk)
+        for cell in emergency_reach.cells(context)
     ]
     return {"items": items, "next": None}

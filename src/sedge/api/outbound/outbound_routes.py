@@ -4,7 +4,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from sedge.api.answers import Page
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.outbound.records import OutboundRoute, RouteHours, RouteLimits
@@ -70,45 +70,45 @@ class RoutesDraftOut(TypedDict):
 
 
 @resource.read("/outbound-routes")
-def routes(desk: AtDesk) -> Page[RouteOut]:
-    items = [_out(route) for route in outbound_routes.view(desk).routes]
+def routes(context: RequestContext) -> Page[RouteOut]:
+    items = [_out(route) for route in outbound_routes.view(context).routes]
     return {"items": items, "next": None}
 
 
 @resource.write("/outbound-routes", May.TRUNKS, status_code=201)
-def add_route(desk: AtDesk, asked: RouteAsked) -> RoutesDraftOut:
+def add_route(context: RequestContext, asked: RouteAsked) -> RoutesDraftOut:
     """A route behind all others, as a draft of a work order; running it adds the route."""
     return _draft_out(
-        outbound_routes.with_route(desk, None, outbound_routes.read_route(desk, asked))
+        outbound_routes.with_route(context, None, outbound_routes.read_route(context, asked))
     )
 
 
 @resource.write("/outbound-routes/{name}", May.TRUNKS, method="PATCH")
-def change_route(desk: AtDesk, name: str, asked: RouteChanged) -> RoutesDraftOut:
+def change_route(context: RequestContext, name: str, asked: RouteChanged) -> RoutesDraftOut:
     """What is named of a route, as a draft of a work order; the rest stays."""
-    place = outbound_routes.place_of(desk, name)
-    whole = _out(outbound_routes.view(desk).routes[place])
+    place = outbound_routes.place_of(context, name)
+    whole = _out(outbound_routes.view(context).routes[place])
     named = {
         field: value
         for field, value in asked.model_dump(exclude_unset=True).items()
         if value is not None or field in MAY_BE_EMPTY
     }
-    read = outbound_routes.read_route(desk, RouteAsked.model_validate({**whole, **named}))
-    return _draft_out(outbound_routes.with_route(desk, place, read))
+    read = outbound_routes.read_route(context, RouteAsked.model_validate({**whole, **named}))
+    return _draft_out(outbound_routes.with_route(context, place, read))
 
 
 @resource.write("/outbound-routes/{name}", May.TRUNKS, method="DELETE")
-def remove_route(desk: AtDesk, name: str) -> RoutesDraftOut:
+def remove_route(context: RequestContext, name: str) -> RoutesDraftOut:
     """All routes but this one, as a draft of a work order."""
-    place = outbound_routes.place_of(desk, name)
-    return _draft_out(outbound_routes.without(desk, place))
+    place = outbound_routes.place_of(context, name)
+    return _draft_out(outbound_routes.without(context, place))
 
 
 @resource.write("/outbound-routes", May.TRUNKS, method="PUT")
-def set_routes(desk: AtDesk, asked: RoutesAsked) -> RoutesDraftOut:
+def set_routes(context: RequestContext, asked: RoutesAsked) -> RoutesDraftOut:
     """All routes in their order, as a draft of a work order; running it changes them."""
-    read = [outbound_routes.read_route(desk, route) for route in asked.routes]
-    return _draft_out(outbound_routes.draft(desk, read))
+    read = [outbound_routes.read_route(context, route) for route in asked.routes]
+    return _draft_out(outbound_routes.draft(context, read))
 
 
 def _draft_out(made: WorkOrder) -> RoutesDraftOut:

@@ -5,7 +5,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sedge.api.answers import Page
 from sedge.api.moments import CalendarDay
 from sedge.api.porting.answers import ChangeFreezeOut
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.porting.records import KeptFree
 from sedge.services.porting import change_freezes
@@ -29,25 +29,25 @@ class Day(BaseModel):
 
 
 @resource.read("/ports/days", May.SEE_MONEY)
-def days(desk: AtDesk) -> Page[ChangeFreezeOut]:
+def days(context: RequestContext) -> Page[ChangeFreezeOut]:
     """Days on which nothing is switched."""
-    return {"items": [_free(f.kept) for f in change_freezes.list_free_days(desk)], "next": None}
+    return {"items": [_free(f.kept) for f in change_freezes.list_free_days(context)], "next": None}
 
 
 @resource.write("/ports/days", May.PORT, status_code=201)
-def keep_free(desk: AtDesk, asked: Free) -> ChangeFreezeOut:
+def keep_free(context: RequestContext, asked: Free) -> ChangeFreezeOut:
     last = asked.last.isoformat() if asked.last else ""
     return _free(
         change_freezes.keep_free(
-            desk, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""
+            context, first=asked.first.isoformat(), last=last, why=asked.why, site=asked.site or ""
         )
     )
 
 
 @resource.write("/ports/days/{key}/give-back", May.PORT)
-def give_back(desk: AtDesk, key: str) -> Page[ChangeFreezeOut]:
-    change_freezes.give_back(desk, key)
-    return days(desk)
+def give_back(context: RequestContext, key: str) -> Page[ChangeFreezeOut]:
+    change_freezes.give_back(context, key)
+    return days(context)
 
 
 def _free(kept: KeptFree) -> ChangeFreezeOut:

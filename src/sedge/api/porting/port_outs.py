@@ -4,7 +4,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import DraftedOut, Page, drafted_out, moment
 from sedge.api.porting.answers import PinKeptOut, PortOutDetailOut, PortOutOut
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.services.porting import port_outs
@@ -26,17 +26,17 @@ class Pin(BaseModel):
 
 
 @resource.read("/port-outs", May.SEE_MONEY)
-def listing(desk: AtDesk) -> Page[PortOutOut]:
+def listing(context: RequestContext) -> Page[PortOutOut]:
     """Newest first."""
     return {
-        "items": [_brief(request) for request, _ in port_outs.list_port_outs(desk)],
+        "items": [_brief(request) for request, _ in port_outs.list_port_outs(context)],
         "next": None,
     }
 
 
 @resource.read("/port-outs/{key}", May.SEE_MONEY)
-def look(desk: AtDesk, key: str) -> PortOutDetailOut:
-    view = port_outs.view_port_out(desk, key)
+def look(context: RequestContext, key: str) -> PortOutDetailOut:
+    view = port_outs.view_port_out(context, key)
     return {
         **_brief(view.request),
         "given": {"name": view.request.given.name, "account": view.request.given.account},
@@ -57,36 +57,36 @@ def look(desk: AtDesk, key: str) -> PortOutDetailOut:
 
 
 @resource.write("/port-outs/{key}/approve", May.PORT, status_code=201)
-def approve(desk: AtDesk, key: str) -> DraftedOut:
+def approve(context: RequestContext, key: str) -> DraftedOut:
     """A draft of the work order that lets the numbers go."""
-    return drafted_out(port_outs.approval(desk, key))
+    return drafted_out(port_outs.approval(context, key))
 
 
 @resource.write("/port-outs/{key}/refuse", May.PORT)
-def refuse(desk: AtDesk, key: str, asked: Refuse) -> PortOutDetailOut:
-    port_outs.refuse(desk, key, asked.code)
-    return look(desk, key)
+def refuse(context: RequestContext, key: str, asked: Refuse) -> PortOutDetailOut:
+    port_outs.refuse(context, key, asked.code)
+    return look(context, key)
 
 
 @resource.write("/port-outs/{key}/claim", May.PORT)
-def claim(desk: AtDesk, key: str) -> PortOutDetailOut:
+def claim(context: RequestContext, key: str) -> PortOutDetailOut:
     """Numbers that went without our word are fetched back."""
-    port_outs.claim(desk, key)
-    return look(desk, key)
+    port_outs.claim(context, key)
+    return look(context, key)
 
 
 @resource.write("/port-outs/{key}/let-go", May.PORT)
-def let_go(desk: AtDesk, key: str) -> PortOutDetailOut:
+def let_go(context: RequestContext, key: str) -> PortOutDetailOut:
     """They may stay away; `clean_up` is the draft that sets right what depended on them."""
-    port_outs.let_go(desk, key)
-    return look(desk, key)
+    port_outs.let_go(context, key)
+    return look(context, key)
 
 
 @resource.write("/carrier-accounts/{key}/port-pin", May.PORT)
-def keep_pin(desk: AtDesk, key: str, asked: Pin) -> PinKeptOut:
+def keep_pin(context: RequestContext, key: str, asked: Pin) -> PinKeptOut:
     """What others must know before numbers may leave the account; kept sealed and never told
     again."""
-    port_outs.keep_pin(desk, key, asked.pin)
+    port_outs.keep_pin(context, key, asked.pin)
     return {"account": key, "kept": True}
 
 

@@ -19,7 +19,7 @@ from sedge.api.porting.answers import (
     PortsBegunOut,
 )
 from sedge.api.porting.change_freezes import Day
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.enums import Role
 from sedge.core.errors import NotUnderstood
@@ -129,8 +129,8 @@ class Reason(BaseModel):
 
 
 @resource.read("/ports", May.SEE_MONEY)
-def listing(desk: AtDesk) -> Page[PortRowOut]:
-    found = ports.list_ports(desk)
+def listing(context: RequestContext) -> Page[PortRowOut]:
+    found = ports.list_ports(context)
     return {
         "items": [
             {
@@ -149,7 +149,7 @@ def listing(desk: AtDesk) -> Page[PortRowOut]:
 
 @resource.read("/ports/earliest")
 def when(
-    desk: AtDesk,
+    context: RequestContext,
     country: Annotated[str, Query(min_length=2, max_length=2)],
     submitted: AwareDatetime | None = None,
     subdivision: str = "",
@@ -162,7 +162,7 @@ def when(
     return _earliest(
         earliest(
             country.upper(),
-            submitted or desk.now(),
+            submitted or context.now(),
             subdivision=part,
             numbers=numbers,
             sites=sites,
@@ -172,82 +172,86 @@ def when(
 
 
 @resource.write("/ports", May.PORT, status_code=201)
-def begin(desk: AtDesk, asked: Asked, *, dry_run: bool = False) -> PortPlanOut | PortsBegunOut:
+def begin(
+    context: RequestContext, asked: Asked, *, dry_run: bool = False
+) -> PortPlanOut | PortsBegunOut:
     """One port for each losing carrier, account and country."""
     text = asked.text or "\n".join(asked.numbers)
     if not text.strip():
         raise NotUnderstood("Give text, or numbers.", field="text")
     if dry_run:
         return _plan(
-            port_planning.plan_ports(desk, text, account=asked.to_account, site=asked.site).plan
+            port_planning.plan_ports(context, text, account=asked.to_account, site=asked.site).plan
         )
-    made = port_planning.begin(desk, text, account=asked.to_account, site=asked.site)
+    made = port_planning.begin(context, text, account=asked.to_account, site=asked.site)
     told = asked.account.model_dump()
     if any(told.values()) or asked.wanted_date:
         for port in made:
-            ports.change_port(desk, port.id, _form(asked.account, asked.wanted_date, port.details))
-    return {"items": [_shown(desk, p.id) for p in made]}
+            ports.change_port(
+                context, port.id, _form(asked.account, asked.wanted_date, port.details)
+            )
+    return {"items": [_shown(context, p.id) for p in made]}
 
 
 @resource.read("/ports/{key}", May.SEE_MONEY)
-def look(desk: AtDesk, key: str) -> PortOut:
-    return _shown(desk, key)
+def look(context: RequestContext, key: str) -> PortOut:
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/change", May.PORT)
-def change(desk: AtDesk, key: str, asked: Changed) -> PortOut:
+def change(context: RequestContext, key: str, asked: Changed) -> PortOut:
     form = _form(asked.account, asked.wanted_date, AccountDetails())
     form |= {f"settle:{n}": words for n, words in asked.settled.items()} | {
         f"code:{n}": code for n, code in asked.codes.items()
     }
     if asked.subdivision is not None:
         form["subdivision"] = asked.subdivision
-    ports.change_port(desk, key, form)
-    return _shown(desk, key)
+    ports.change_port(context, key, form)
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/sign", May.PORT)
-def sign(desk: AtDesk, key: str, asked: Signed) -> PortOut:
-    ports.sign(desk, key, asked.by)
-    return _shown(desk, key)
+def sign(context: RequestContext, key: str, asked: Signed) -> PortOut:
+    ports.sign(context, key, asked.by)
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/answer", May.PORT)
-def answer(desk: AtDesk, key: str, asked: Answer) -> PortOut:
+def answer(context: RequestContext, key: str, asked: Answer) -> PortOut:
     with_it = (
         {"filename": asked.attached.name, "content": asked.attached.content}
         if asked.attached
         else {}
     )
-    port_dialogue.answer_query(desk, key, asked.text, **with_it)
-    return _shown(desk, key)
+    port_dialogue.answer_query(context, key, asked.text, **with_it)
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/bill", May.PORT)
-def put_bill(desk: AtDesk, key: str, asked: Attached) -> PortOut:
+def put_bill(context: RequestContext, key: str, asked: Attached) -> PortOut:
     """A copy of the losing carrier's bill, kept on file."""
-    ports.put_bill(desk, key, asked.name, asked.content)
-    return _shown(desk, key)
+    ports.put_bill(context, key, asked.name, asked.content)
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/remind", May.PORT)
-def remind(desk: AtDesk, key: str) -> PortOut:
+def remind(context: RequestContext, key: str) -> PortOut:
     """The losing carrier is past its time and is told so."""
-    port_dialogue.remind(desk, key)
-    return _shown(desk, key)
+    port_dialogue.remind(context, key)
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/split", May.PORT, status_code=201)
-def split(desk: AtDesk, key: str, asked: Apart) -> PortOut:
+def split(context: RequestContext, key: str, asked: Apart) -> PortOut:
     """Numbers into a port of their own, which is given back."""
-    return _shown(desk, port_dialogue.split(desk, key, asked.numbers).id)
+    return _shown(context, port_dialogue.split(context, key, asked.numbers).id)
 
 
 @resource.read("/ports/{key}/holders", May.SEE_MONEY)
-def holders(desk: AtDesk, key: str) -> PortHoldersOut:
+def holders(context: RequestContext, key: str) -> PortHoldersOut:
     """Who has each number from the switch on, and what is proposed for those that nobody has been
     chosen for (the first 200)."""
-    of = port_cutover.preparation(desk, key)
+    of = port_cutover.preparation(context, key)
     return {
         "features": list(of.port.features),
         "may_be_switched_on": of.features,
@@ -276,7 +280,7 @@ def holders(desk: AtDesk, key: str) -> PortHoldersOut:
 
 
 @resource.write("/ports/{key}/holders", May.PORT)
-def choose(desk: AtDesk, key: str, asked: Holders) -> PortHoldersOut:
+def choose(context: RequestContext, key: str, asked: Holders) -> PortHoldersOut:
     """For the numbers named; the others stay as they are."""
     lines = {read_one(x.number, "GB", field="lines"): x for x in asked.lines}
     given = {
@@ -285,68 +289,68 @@ def choose(desk: AtDesk, key: str, asked: Holders) -> PortHoldersOut:
         )
         for e164, x in lines.items()
     }
-    port_cutover.give(desk, key, given, asked.features)
-    return holders(desk, key)
+    port_cutover.give(context, key, given, asked.features)
+    return holders(context, key)
 
 
 @resource.write("/ports/{key}/holders/proposed", May.PORT)
-def take_proposals(desk: AtDesk, key: str, asked: Proposed) -> PortHoldersOut:
-    port_cutover.take_proposals(desk, key, unsure=asked.unsure)
-    return holders(desk, key)
+def take_proposals(context: RequestContext, key: str, asked: Proposed) -> PortHoldersOut:
+    port_cutover.take_proposals(context, key, unsure=asked.unsure)
+    return holders(context, key)
 
 
 @resource.write("/ports/{key}/submit", May.PORT, status_code=201)
-def submit(desk: AtDesk, key: str) -> DraftedOut:
+def submit(context: RequestContext, key: str) -> DraftedOut:
     """A draft of the work order that submits it."""
-    return drafted_out(ports.submission(desk, key))
+    return drafted_out(ports.submission(context, key))
 
 
 @resource.write("/ports/{key}/switch", May.PORT, status_code=201)
-def switch(desk: AtDesk, key: str) -> DraftedOut:
+def switch(context: RequestContext, key: str) -> DraftedOut:
     """A draft of the work order of the day: what is missing before, the switch, calls to and from
     each number that somebody has."""
-    return drafted_out(port_cutover.activation(desk, key))
+    return drafted_out(port_cutover.activation(context, key))
 
 
 @resource.write("/ports/{key}/prove", May.PORT, status_code=201)
-def prove(desk: AtDesk, key: str) -> DraftedOut:
-    return drafted_out(port_cutover.proof(desk, key))
+def prove(context: RequestContext, key: str) -> DraftedOut:
+    return drafted_out(port_cutover.proof(context, key))
 
 
 @resource.write("/ports/{key}/back-out", May.PORT, status_code=201)
-def back_out(desk: AtDesk, key: str, asked: Reason) -> DraftedOut:
+def back_out(context: RequestContext, key: str, asked: Reason) -> DraftedOut:
     """A draft of the work order that gives the numbers back, while the losing carrier takes
     them."""
-    return drafted_out(port_cutover.backing_out(desk, key, asked.reason))
+    return drafted_out(port_cutover.backing_out(context, key, asked.reason))
 
 
 @resource.write("/ports/{key}/close", May.PORT)
-def close(desk: AtDesk, key: str) -> PortOut:
-    port_cutover.close(desk, key)
-    return _shown(desk, key)
+def close(context: RequestContext, key: str) -> PortOut:
+    port_cutover.close(context, key)
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/date", May.PORT)
-def move_date(desk: AtDesk, key: str, asked: Day) -> PortOut:
-    port_dialogue.move_date(desk, key, asked.wanted_date.isoformat())
-    return _shown(desk, key)
+def move_date(context: RequestContext, key: str, asked: Day) -> PortOut:
+    port_dialogue.move_date(context, key, asked.wanted_date.isoformat())
+    return _shown(context, key)
 
 
 @resource.write("/ports/{key}/cancel", May.PORT)
-def cancel(desk: AtDesk, key: str) -> PortOut:
-    port_dialogue.cancel(desk, key)
-    return _shown(desk, key)
+def cancel(context: RequestContext, key: str) -> PortOut:
+    port_dialogue.cancel(context, key)
+    return _shown(context, key)
 
 
 @resource.file("/ports/{key}/loa.pdf", May.SEE_MONEY, "application/pdf")
-def mandate(desk: AtDesk, key: str) -> Response:
-    return Response(ports.mandate_of(desk, key), media_type="application/pdf")
+def mandate(context: RequestContext, key: str) -> Response:
+    return Response(ports.mandate_of(context, key), media_type="application/pdf")
 
 
 @resource.file("/ports/{key}/calendar.ics", May.SEE_MONEY, "text/calendar")
-def calendar(desk: AtDesk, key: str) -> Response:
+def calendar(context: RequestContext, key: str) -> Response:
     return Response(
-        ports.calendar(desk, [ports.view_port(desk, key).port]),
+        ports.calendar(context, [ports.view_port(context, key).port]),
         media_type="text/calendar; charset=utf-8",
     )
 
@@ -413,8 +417,8 @@ def _told(details: AccountDetails) -> dict[str, str]:
     }
 
 
-def _shown(desk: AtDesk, key: str) -> PortOut:
-    view = ports.view_port(desk, key)
+def _shown(context: RequestContext, key: str) -> PortOut:
+    view = ports.view_port(context, key)
     port = view.port
     return {
         "id": port.id,

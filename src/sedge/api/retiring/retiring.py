@@ -13,7 +13,7 @@ from sedge.api.retiring.answers import (
     SiteClosureOut,
     TidyUpOut,
 )
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.retiring.dependencies import Dependence
 from sedge.services.numbers import numbers
@@ -65,9 +65,9 @@ class Rest(BaseModel):
 
 
 @resource.read("/retiring/rest", May.LOOK)
-def days_of_rest(desk: AtDesk) -> Page[RestOut]:
+def days_of_rest(context: RequestContext) -> Page[RestOut]:
     """How long numbers rest between two holders, by country."""
-    rows = quarantine.list_rests(desk)
+    rows = quarantine.list_rests(context)
     return {
         "items": [
             {"country": r.country, "days": r.days, "toll_free": r.toll_free, "own": r.own}
@@ -78,19 +78,19 @@ def days_of_rest(desk: AtDesk) -> Page[RestOut]:
 
 
 @resource.write("/retiring/rest", May.SET_RULES)
-def set_days_of_rest(desk: AtDesk, asked: Rest) -> Page[RestOut]:
+def set_days_of_rest(context: RequestContext, asked: Rest) -> Page[RestOut]:
     told = {
         name: "" if value is None else str(value)
         for name, value in (("days", asked.days), ("toll_free", asked.toll_free))
     }
-    quarantine.set_rest(desk, asked.country, **told)
-    return days_of_rest(desk)
+    quarantine.set_rest(context, asked.country, **told)
+    return days_of_rest(context)
 
 
 @resource.read("/retiring/tidy-up", May.SEE_MONEY)
-def tidy_up(desk: AtDesk, days: str = "") -> TidyUpOut:
+def tidy_up(context: RequestContext, days: str = "") -> TidyUpOut:
     """Numbers worth a look, by why; the first 300 of each kind."""
-    view = cleanup_review.tidy_up(desk, days)
+    view = cleanup_review.tidy_up(context, days)
     return {
         "days": view.days,
         "silent": view.silent,
@@ -118,19 +118,19 @@ def tidy_up(desk: AtDesk, days: str = "") -> TidyUpOut:
 
 
 @resource.write("/retiring/tidy-up", May.RELEASE, status_code=201)
-def retire_chosen(desk: AtDesk, asked: Chosen) -> DraftedOut:
-    chosen = [numbers.the_number(desk, n) for n in asked.numbers]
+def retire_chosen(context: RequestContext, asked: Chosen) -> DraftedOut:
+    chosen = [numbers.the_number(context, n) for n in asked.numbers]
     tasks, title = cleanup_review.plan(
-        desk, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest)
+        context, chosen, then=asked.then, rest="" if asked.rest is None else str(asked.rest)
     )
-    return drafted_out(workorders.draft(desk, title, tasks))
+    return drafted_out(workorders.draft(context, title, tasks))
 
 
 @resource.read("/retiring/sites/{key}", May.SEE_MONEY)
-def site(desk: AtDesk, key: str) -> SiteClosureOut:
+def site(context: RequestContext, key: str) -> SiteClosureOut:
     """What closing a site comes to: numbers by state, money of each choice, what would be lost
     elsewhere."""
-    view = site_closure.view_closing(desk, key)
+    view = site_closure.view_closing(context, key)
     return {
         "site": view.site.id,
         "numbers": {state.value: n for state, n in view.by_state.items()},
@@ -153,19 +153,24 @@ def site(desk: AtDesk, key: str) -> SiteClosureOut:
 
 
 @resource.write("/retiring/sites/{key}", May.RELEASE, status_code=201)
-def close_site(desk: AtDesk, key: str, asked: CloseSite) -> DraftedOut:
+def close_site(context: RequestContext, key: str, asked: CloseSite) -> DraftedOut:
     rest = "" if asked.rest is None else str(asked.rest)
     tasks, title = site_closure.plan(
-        desk, key, then=asked.then, rest=rest, announcement=asked.announcement, people=asked.people
+        context,
+        key,
+        then=asked.then,
+        rest=rest,
+        announcement=asked.announcement,
+        people=asked.people,
     )
-    return drafted_out(workorders.draft(desk, title, tasks, reason=asked.reason))
+    return drafted_out(workorders.draft(context, title, tasks, reason=asked.reason))
 
 
 @resource.read("/numbers/{number}/depends", May.LOOK)
-def depends(desk: AtDesk, number: str) -> DependenciesOut:
+def depends(context: RequestContext, number: str) -> DependenciesOut:
     """What depends on a number, in the order of undoing, and what each way of letting it go costs
     within a year."""
-    view = retiring.depends_on(desk, numbers.the_number(desk, number))
+    view = retiring.depends_on(context, numbers.the_number(context, number))
     return {
         "number": view.number.e164,
         "state": view.number.state.value,
@@ -185,13 +190,18 @@ def depends(desk: AtDesk, number: str) -> DependenciesOut:
 
 
 @resource.write("/numbers/{number}/retire", May.CHANGE_ESTATE, status_code=201)
-def retire(desk: AtDesk, number: str, asked: Retire) -> DraftedOut:
+def retire(context: RequestContext, number: str, asked: Retire) -> DraftedOut:
     """A draft of the work order that retires it."""
-    e164, rest = numbers.the_number(desk, number), "" if asked.rest is None else str(asked.rest)
+    e164, rest = numbers.the_number(context, number), "" if asked.rest is None else str(asked.rest)
     tasks, title = retiring.plan(
-        desk, e164, then=asked.then, rest=rest, announcement=asked.announcement, settle=asked.settle
+        context,
+        e164,
+        then=asked.then,
+        rest=rest,
+        announcement=asked.announcement,
+        settle=asked.settle,
     )
-    return drafted_out(workorders.draft(desk, title, tasks, reason=asked.reason))
+    return drafted_out(workorders.draft(context, title, tasks, reason=asked.reason))
 
 
 def _dependence(d: Dependence) -> DependenceOut:

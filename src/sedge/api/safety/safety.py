@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from sedge.api.answers import OrderMadeOut, Page, moment
-from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.routing import RequestContext, Resource, once
 from sedge.api.safety.answers import (
     AddressCandidateOut,
     AddressFormOut,
@@ -119,8 +119,8 @@ class HelpCallAsked(BaseModel):
 
 
 @resource.write("/civic-addresses/match", May.LOOK)
-def match_address(desk: AtDesk, asked: AddressTyped) -> AddressMatchOut:
-    found = safety.match_address(desk, asked.model_dump())
+def match_address(context: RequestContext, asked: AddressTyped) -> AddressMatchOut:
+    found = safety.match_address(context, asked.model_dump())
     candidates: list[AddressCandidateOut] = [
         {
             "country": c.elements.country,
@@ -169,9 +169,9 @@ def address_forms() -> Page[AddressFormOut]:
 
 
 @resource.write("/civic-addresses/recheck", May.CHANGE_SAFETY)
-def recheck(desk: AtDesk) -> RecheckOut:
+def recheck(context: RequestContext) -> RecheckOut:
     """Every address of ours held against the register again."""
-    done = address_revalidation.recheck(desk)
+    done = address_revalidation.recheck(context)
     items: list[RecheckChangedOut] = [
         {"id": a.id, "site": a.site, "verdict": a.verdict, "psap": a.psap} for a in done.changed
     ]
@@ -188,25 +188,25 @@ def rules() -> Page[CountryRules]:
 
 
 @resource.read("/spots")
-def spots(desk: AtDesk, site: str = "") -> Page[SpotCardOut]:
+def spots(context: RequestContext, site: str = "") -> Page[SpotCardOut]:
     items: list[SpotCardOut] = [
-        _card(desk, row.spot) for row in safety.spots(desk, [site] if site else None)
+        _card(context, row.spot) for row in safety.spots(context, [site] if site else None)
     ]
     return {"items": items, "next": None}
 
 
 @resource.creates("/spots", May.CHANGE_SAFETY, SpotCardOut)
-def add_spot(request: Request, desk: AtDesk, asked: SpotAsked) -> Response:
+def add_spot(request: Request, context: RequestContext, asked: SpotAsked) -> Response:
     """A new spot in the site's address, under the next code."""
 
     def make(identity: str | None) -> tuple[int, Any]:
-        return 201, _card(desk, safety.add_spot(desk, **asked.model_dump()))
+        return 201, _card(context, safety.add_spot(context, **asked.model_dump()))
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
-def _card(desk: AtDesk, spot: Spot) -> SpotCardOut:
-    address = safety.address_of(desk, spot)
+def _card(context: RequestContext, spot: Spot) -> SpotCardOut:
+    address = safety.address_of(context, spot)
     return {
         **spot_out(spot, address.elements),
         "building": spot.building,
@@ -219,12 +219,12 @@ def _card(desk: AtDesk, spot: Spot) -> SpotCardOut:
 
 
 @resource.read("/spots/{code}")
-def spot(desk: AtDesk, code: str) -> SpotDetailOut:
+def spot(context: RequestContext, code: str) -> SpotDetailOut:
     """One spot with who is at it. The code may be typed without dashes; a mistyped one is refused
     and the nearest told."""
-    card = places.card(desk, safety.the_spot(desk, code))
+    card = places.card(context, safety.the_spot(context, code))
     return {
-        **_card(desk, card.spot),
+        **_card(context, card.spot),
         "problem": card.problem or None,
         "review_due": card.review,
         "people": [p.id for p in card.people],
@@ -236,76 +236,80 @@ def spot(desk: AtDesk, code: str) -> SpotDetailOut:
 
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="PATCH")
-def change_spot(desk: AtDesk, code: str, asked: SpotWords) -> SpotCardOut:
-    return _card(desk, places.change_spot(desk, code, asked.model_dump()))
+def change_spot(context: RequestContext, code: str, asked: SpotWords) -> SpotCardOut:
+    return _card(context, places.change_spot(context, code, asked.model_dump()))
 
 
 @resource.write("/spots/{code}", May.CHANGE_SAFETY, method="DELETE")
-def remove_spot(desk: AtDesk, code: str) -> SpotRemovedOut:
+def remove_spot(context: RequestContext, code: str) -> SpotRemovedOut:
     """Taken out of use; refused while somebody is there."""
-    return {"code": places.remove(desk, code).id, "removed": True}
+    return {"code": places.remove(context, code).id, "removed": True}
 
 
 @resource.write("/spots/{code}/place", May.CHANGE_SAFETY)
-def place_spot(desk: AtDesk, code: str, asked: OnPlan) -> SpotCardOut:
-    return _card(desk, places.put_on_plan(desk, code, asked.x, asked.y))
+def place_spot(context: RequestContext, code: str, asked: OnPlan) -> SpotCardOut:
+    return _card(context, places.put_on_plan(context, code, asked.x, asked.y))
 
 
 @resource.write("/spots/{code}/confirm", May.CHANGE_SAFETY)
-def confirm_spot(desk: AtDesk, code: str) -> SpotCardOut:
+def confirm_spot(context: RequestContext, code: str) -> SpotCardOut:
     """Somebody has looked: the spot is still right."""
-    return _card(desk, safety.confirm_spot(desk, code))
+    return _card(context, safety.confirm_spot(context, code))
 
 
 @resource.write("/spots/{code}/links", May.CHANGE_SAFETY, status_code=201)
-def confirm_link(desk: AtDesk, code: str, asked: LinkAsked) -> ConfirmationLinkOut:
+def confirm_link(context: RequestContext, code: str, asked: LinkAsked) -> ConfirmationLinkOut:
     """A link for somebody at the site, good once and for some days; told this once."""
     return {
-        "path": confirmation_links.make_link(desk, code, to=asked.to),
+        "path": confirmation_links.make_link(context, code, to=asked.to),
         "good_for_days": confirmation_links.GOOD_FOR.days,
     }
 
 
 @resource.file("/spots/{code}/pidf-lo.xml", May.LOOK, "application/pidf+xml")
-def spot_pidf_lo(desk: AtDesk, code: str) -> Response:
-    return Response(emergency_exports.spot_pidf_lo(desk, code), media_type="application/pidf+xml")
+def spot_pidf_lo(context: RequestContext, code: str) -> Response:
+    return Response(
+        emergency_exports.spot_pidf_lo(context, code), media_type="application/pidf+xml"
+    )
 
 
 @resource.file("/numbers/{number}/pidf-lo.xml", May.LOOK, "application/pidf+xml")
-def number_pidf_lo(desk: AtDesk, number: str) -> Response:
+def number_pidf_lo(context: RequestContext, number: str) -> Response:
     return Response(
-        emergency_exports.number_pidf_lo(desk, the_number(desk, number)),
+        emergency_exports.number_pidf_lo(context, the_number(context, number)),
         media_type="application/pidf+xml",
     )
 
 
 @resource.file("/exports/spots.csv", May.LOOK, "text/csv")
-def spots_csv(desk: AtDesk) -> Response:
-    return Response(emergency_exports.spots_csv(desk), media_type="text/csv; charset=utf-8")
+def spots_csv(context: RequestContext) -> Response:
+    return Response(emergency_exports.spots_csv(context), media_type="text/csv; charset=utf-8")
 
 
 @resource.write("/imports/spots", May.CHANGE_SAFETY)
-async def import_spots(request: Request, desk: AtDesk, dry_run: bool = False) -> SpotsImportOut:
+async def import_spots(
+    request: Request, context: RequestContext, dry_run: bool = False
+) -> SpotsImportOut:
     """A CSV as the body; all rows or none. `dry_run` only looks."""
     content = await request.body()
-    done = await run_in_threadpool(emergency_exports.spots_in, desk, content, dry_run=dry_run)
+    done = await run_in_threadpool(emergency_exports.spots_in, context, content, dry_run=dry_run)
     return cast(SpotsImportOut, done)
 
 
 @resource.write("/sites/{key}/floor-plan", May.CHANGE_SAFETY, method="PUT")
-async def put_plan(request: Request, desk: AtDesk, key: str, floor: str) -> FloorPlanOut:
+async def put_plan(request: Request, context: RequestContext, key: str, floor: str) -> FloorPlanOut:
     """A picture (PNG, JPEG) of a floor as the body; an empty body takes it away."""
     content = await request.body()
     if content:
-        await run_in_threadpool(places.put_plan, desk, key, floor, content)
+        await run_in_threadpool(places.put_plan, context, key, floor, content)
     else:
-        await run_in_threadpool(places.take_plan_away, desk, key, floor)
+        await run_in_threadpool(places.take_plan_away, context, key, floor)
     return {"site": key, "floor": floor, "has_plan": bool(content)}
 
 
 @resource.file("/sites/{key}/floor-plan", May.LOOK, "image/png", "image/jpeg", "image/svg+xml")
-def floor_plan(desk: AtDesk, key: str, floor: str) -> Response:
-    media_type, content = places.plan(desk, key, floor)
+def floor_plan(context: RequestContext, key: str, floor: str) -> Response:
+    media_type, content = places.plan(context, key, floor)
     return Response(content, media_type=media_type, headers={"X-Content-Type-Options": "nosniff"})
 
 
@@ -324,7 +328,7 @@ def _share(share: Share) -> CoverageShareOut:
 
 
 @resource.read("/safety/coverage")
-def cover(desk: AtDesk) -> CoverageOut:
+def cover(context: RequestContext) -> CoverageOut:
     """Gaps by reason, and the shares of each site and floor."""
     items: list[CoverageItemOut] = [
         {
@@ -334,7 +338,7 @@ def cover(desk: AtDesk) -> CoverageOut:
             "numbers": g.numbers,
             "people": g.people,
         }
-        for g in coverage.gaps(desk)
+        for g in coverage.gaps(context)
     ]
     sites: list[CoverageSiteOut] = [
         {
@@ -343,23 +347,23 @@ def cover(desk: AtDesk) -> CoverageOut:
             "unconfirmed": c.unconfirmed,
             "floors": {floor: _share(share) for floor, share in c.floors.items()},
         }
-        for c in coverage.by_site(desk)
+        for c in coverage.by_site(context)
     ]
     return {"items": items, "sites": sites, "next": None}
 
 
 @resource.write("/safety/gaps/{key}/put-right", May.CHANGE_ESTATE, status_code=201)
-def put_right(desk: AtDesk, key: str) -> OrderMadeOut:
-    order = coverage.put_right(desk, key)
+def put_right(context: RequestContext, key: str) -> OrderMadeOut:
+    order = coverage.put_right(context, key)
     return {"work_order": order.id, "no": order.no}
 
 
 @resource.write("/safety/moves", May.CHANGE_ESTATE, status_code=201)
-def move(desk: AtDesk, asked: Move) -> OrderMadeOut:
+def move(context: RequestContext, asked: Move) -> OrderMadeOut:
     """The draft of a work order that moves people, their numbers and registrations to a spot."""
     order = relocations.draft(
-        desk,
-        safety.the_spot(desk, asked.to, field="to"),
+        context,
+        safety.the_spot(context, asked.to, field="to"),
         people=asked.people,
         from_spot=asked.from_spot,
     )
@@ -367,9 +371,9 @@ def move(desk: AtDesk, asked: Move) -> OrderMadeOut:
 
 
 @resource.write("/safety/help-calls", May.PLACE_TEST_CALL, status_code=201)
-def help_call(desk: AtDesk, asked: HelpCallAsked) -> HelpCallOut:
+def help_call(context: RequestContext, asked: HelpCallAsked) -> HelpCallOut:
     """A call for help that ends at the stand-in of an answering point, never at a real one."""
-    proof = calls.place_help_call(desk, the_number(desk, asked.number))
+    proof = calls.place_help_call(context, the_number(context, asked.number))
     return {
         "proof": proof.id,
         "ok": proof.ok,
@@ -379,10 +383,10 @@ def help_call(desk: AtDesk, asked: HelpCallAsked) -> HelpCallOut:
 
 
 @resource.write("/safety/tests", May.PLACE_TEST_CALL, status_code=201)
-def run_test(desk: AtDesk, asked: TestAsked) -> EmergencyReportOut:
+def run_test(context: RequestContext, asked: TestAsked) -> EmergencyReportOut:
     """The emergency test of every number in use, or of a site's; kept as a dated report. A large
     one goes on by itself until it is `done`."""
-    return _report(emergency_reports.begin(desk, site=asked.site))
+    return _report(emergency_reports.begin(context, site=asked.site))
 
 
 def _report(report: Report) -> EmergencyReportOut:
@@ -404,13 +408,13 @@ def _report(report: Report) -> EmergencyReportOut:
 
 
 @resource.read("/safety/tests")
-def reports(desk: AtDesk) -> Page[EmergencyReportOut]:
-    return {"items": [_report(r) for r in emergency_reports.reports(desk)], "next": None}
+def reports(context: RequestContext) -> Page[EmergencyReportOut]:
+    return {"items": [_report(r) for r in emergency_reports.reports(context)], "next": None}
 
 
 @resource.read("/safety/tests/{key}")
-def report(desk: AtDesk, key: str) -> EmergencyReportDetailOut:
-    found, lines, count = emergency_reports.view_report(desk, key)
+def report(context: RequestContext, key: str) -> EmergencyReportDetailOut:
+    found, lines, count = emergency_reports.view_report(context, key)
     return {
         **_report(found),
         "lines": [_tested(x) for x in lines],
@@ -436,19 +440,19 @@ def _tested(line: Tested) -> EmergencyTestLineOut:
 
 
 @resource.file("/safety/tests/{key}/report.csv", May.LOOK, "text/csv")
-def report_csv(desk: AtDesk, key: str) -> Response:
-    return Response(emergency_reports.as_csv(desk, key), media_type="text/csv; charset=utf-8")
+def report_csv(context: RequestContext, key: str) -> Response:
+    return Response(emergency_reports.as_csv(context, key), media_type="text/csv; charset=utf-8")
 
 
 @resource.file("/safety/tests/{key}/report.pdf", May.LOOK, "application/pdf")
-def report_pdf(desk: AtDesk, key: str) -> Response:
-    return Response(emergency_reports.as_pdf(desk, key), media_type="application/pdf")
+def report_pdf(context: RequestContext, key: str) -> Response:
+    return Response(emergency_reports.as_pdf(context, key), media_type="application/pdf")
 
 
 @resource.read("/safety/registered/{carrier}")
-def registered_addresses(desk: AtDesk, carrier: str) -> RegisteredOut:
+def registered_addresses(context: RequestContext, carrier: str) -> RegisteredOut:
     """What a carrier has registered against what Sedge says."""
-    found = carrier_registrations.compare(desk, carrier)
+    found = carrier_registrations.compare(context, carrier)
     items: list[RegisteredItemOut] = [
         {
             "e164": d.number.e164,
@@ -468,7 +472,7 @@ def registered_addresses(desk: AtDesk, carrier: str) -> RegisteredOut:
 
 
 @resource.write("/safety/registered/{carrier}", May.CHANGE_ESTATE, status_code=201)
-def send_again(desk: AtDesk, carrier: str) -> OrderMadeOut:
+def send_again(context: RequestContext, carrier: str) -> OrderMadeOut:
     """The draft of a work order that registers every address that differs."""
-    order = carrier_registrations.send_again(desk, carrier)
+    order = carrier_registrations.send_again(context, carrier)
     return {"work_order": order.id, "no": order.no}

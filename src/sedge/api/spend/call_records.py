@@ -9,7 +9,7 @@ from typing_extensions import TypedDict
 
 from sedge.api.answers import Page, moment
 from sedge.api.imports.files import TheFile
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May, allowed
 from sedge.core.numbers.e164 import read_one
 from sedge.core.spend.usage import Use
@@ -153,9 +153,9 @@ class NumberUseOut(TypedDict):
 
 
 @resource.write("/call-records", May.KEEP_BOOKS)
-def send_call_records(desk: AtDesk, asked: CallsAsked) -> CallsTakenOut:
+def send_call_records(context: RequestContext, asked: CallsAsked) -> CallsTakenOut:
     """Each record is kept once; those that can't be taken are named and the others kept."""
-    taken = call_records.take(desk, asked.source, [record.row() for record in asked.records])
+    taken = call_records.take(context, asked.source, [record.row() for record in asked.records])
     return {
         "fresh": taken.fresh,
         "same": taken.same,
@@ -165,9 +165,9 @@ def send_call_records(desk: AtDesk, asked: CallsAsked) -> CallsTakenOut:
 
 
 @resource.write("/call-records/fetch", May.KEEP_BOOKS)
-def fetch_call_records(desk: AtDesk) -> CallsTakenOut:
+def fetch_call_records(context: RequestContext) -> CallsTakenOut:
     """From the telephone system, what came since the last time."""
-    taken = telephone_records.fetch(desk)
+    taken = telephone_records.fetch(context)
     return {
         "fresh": taken.fresh,
         "same": taken.same,
@@ -178,60 +178,64 @@ def fetch_call_records(desk: AtDesk) -> CallsTakenOut:
 
 @resource.write("/imports/call-records", May.KEEP_BOOKS)
 async def import_call_records(
-    desk: AtDesk, data: TheFile, source: str = "file", name: str = "file", zone: str = ""
+    context: RequestContext, data: TheFile, source: str = "file", name: str = "file", zone: str = ""
 ) -> CallFileOut:
     """A CSV or XLSX file as the body, of any columns. `zone` (IANA) holds for moments without an
     offset. A large file goes on by itself: look at `/imports/call-records/{key}`."""
 
     def done() -> CallFileOut:
-        return _file_out(call_records.receive(desk, name, data, source=source, zone=zone))
+        return _file_out(call_records.receive(context, name, data, source=source, zone=zone))
 
     return await run_in_threadpool(done)
 
 
 @resource.read("/imports/call-records", May.KEEP_BOOKS)
-def call_files(desk: AtDesk) -> Page[CallFileOut]:
-    return {"items": [_file_out(f) for f in call_records.list_files(desk)], "next": None}
+def call_files(context: RequestContext) -> Page[CallFileOut]:
+    return {"items": [_file_out(f) for f in call_records.list_files(context)], "next": None}
 
 
 @resource.read("/imports/call-records/{key}", May.KEEP_BOOKS)
-def call_file(desk: AtDesk, key: str) -> CallFileOut:
-    return _file_out(call_records.get(desk, key))
+def call_file(context: RequestContext, key: str) -> CallFileOut:
+    return _file_out(call_records.get(context, key))
 
 
 @resource.write("/imports/call-records/{key}/columns", May.KEEP_BOOKS, method="PUT")
-def settle_call_columns(desk: AtDesk, key: str, asked: ColumnsAsked) -> CallFileOut:
+def settle_call_columns(context: RequestContext, key: str, asked: ColumnsAsked) -> CallFileOut:
     """Which column (from 0) has which field; remembered for the next files of this source."""
-    return _file_out(call_records.settle_columns(desk, key, asked.mapping))
+    return _file_out(call_records.settle_columns(context, key, asked.mapping))
 
 
 @resource.read("/call-records/settings")
-def call_record_settings(desk: AtDesk) -> CallSettingsOut:
-    known = call_settings.view(desk)
+def call_record_settings(context: RequestContext) -> CallSettingsOut:
+    known = call_settings.view(context)
     return {"keep_days": known.keep_days, "shorten": known.shorten}
 
 
 @resource.write("/call-records/settings", May.SET_RULES, method="PUT")
-def change_call_record_settings(desk: AtDesk, asked: CallSettingsAsked) -> CallSettingsOut:
-    known = call_settings.change(desk, keep_days=asked.keep_days, shorten=asked.shorten)
+def change_call_record_settings(
+    context: RequestContext, asked: CallSettingsAsked
+) -> CallSettingsOut:
+    known = call_settings.change_call_settings(
+        context, keep_days=asked.keep_days, shorten=asked.shorten
+    )
     return {"keep_days": known.keep_days, "shorten": known.shorten}
 
 
 @resource.read("/usage")
 def usage_by(
-    desk: AtDesk, since: Since = "", until: Until = "", by: str = "site", site: str = ""
+    context: RequestContext, since: Since = "", until: Until = "", by: str = "site", site: str = ""
 ) -> Page[UseOut]:
     """Calls and minutes by number, holder, site, trunk, hour, day or direction, in days of which
     both are included (the last 30 without)."""
-    first, last = usage.read_days(desk, since, until)
-    rows = usage.usage(desk, by, first, last, site=site)
+    first, last = usage.read_days(context, since, until)
+    rows = usage.usage(context, by, first, last, site=site)
     return {"items": [_use_out(row.key, row.name, row.use) for row in rows], "next": None}
 
 
 @resource.read("/usage/numbers/{number}")
-def use_of_number(desk: AtDesk, number: str) -> NumberUseOut:
+def use_of_number(context: RequestContext, number: str) -> NumberUseOut:
     """A year of a number by day; its last calls for who may see money."""
-    year = usage.year_of(desk, read_one(number, desk.organisation.home_country))
+    year = usage.year_of(context, read_one(number, context.organisation.home_country))
     return {
         "number": year.number,
         "days": [
@@ -252,15 +256,15 @@ def use_of_number(desk: AtDesk, number: str) -> NumberUseOut:
                 "ring": row.ring,
                 "talk": row.talk,
             }
-            for row in (year.latest if allowed(desk.who.role, May.SEE_MONEY) else [])
+            for row in (year.latest if allowed(context.who.role, May.SEE_MONEY) else [])
         ],
     }
 
 
 @resource.read("/usage/not-called")
-def numbers_not_called(desk: AtDesk, days: int = 90) -> Page[str]:
+def numbers_not_called(context: RequestContext, days: int = 90) -> Page[str]:
     """Numbers in use without a call for so many days."""
-    return {"items": usage.not_called(desk, max(1, min(days, usage.MOST_DAYS))), "next": None}
+    return {"items": usage.not_called(context, max(1, min(days, usage.MOST_DAYS))), "next": None}
 
 
 def _use_out(key: str, name: str, use: Use) -> UseOut:

@@ -7,7 +7,7 @@ from typing_extensions import TypedDict
 
 from sedge.api.answers import MoneyOut, Page, moment, money
 from sedge.api.imports.files import TheFile
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.facts import Money
 from sedge.core.spend.months import Month
@@ -109,21 +109,23 @@ class RateFoundOut(TypedDict):
 
 
 @resource.read("/spend", May.SEE_MONEY)
-def spend_by(desk: AtDesk, by: str = "site", month: str = "", currency: str = "") -> SpendOut:
+def spend_by(
+    context: RequestContext, by: str = "site", month: str = "", currency: str = ""
+) -> SpendOut:
     """A month (`2026-11`; this one without) by site, cost_centre, carrier, account, product,
     holder, kind or number. One answer per currency: the largest, or the one that is asked for."""
-    asked = Month.read(month) if month else Month.of(desk.now())
+    asked = Month.read(month) if month else Month.of(context.now())
     wanted = read_currency(currency) if currency else ""
-    found = costs.statements(desk, asked, by)
-    names = costs.names(desk, by, {row.key for s in found for row in s.rows})
+    found = costs.statements(context, asked, by)
+    names = costs.names(context, by, {row.key for s in found for row in s.rows})
     told = [_statement_out(statement, names) for statement in found]
     first = next((s for s in told if not wanted or s["currency"] == wanted), None)
     if first is None:
-        home = wanted or costs.home_currency(desk)
+        home = wanted or costs.home_currency(context)
         first = _statement_out(costs.nothing(asked, home), names)
     others = [s for s in told if s is not first]
     totals = [Money(amount=s.total.total, currency=s.currency) for s in found]
-    all_of_it = exchange.in_all(desk, asked, totals)
+    all_of_it = exchange.in_all(context, asked, totals)
     return {**first, "others": others, "in_all": _in_all_out(all_of_it) if all_of_it else None}
 
 
@@ -144,20 +146,20 @@ def _rate_out(rate: ExchangeRate) -> ExchangeRateOut:
 
 
 @resource.read("/exchange-rates", May.SEE_MONEY)
-def exchange_rates(desk: AtDesk) -> ExchangeOut:
+def exchange_rates(context: RequestContext) -> ExchangeOut:
     """The chosen currency, and what one unit of others is worth in it."""
-    known = exchange.view(desk)
+    known = exchange.view(context)
     return {"chosen": known.chosen, "rates": [_rate_out(rate) for rate in known.rates]}
 
 
 @resource.write("/exchange-rates", May.KEEP_BOOKS)
-def add_exchange_rates(desk: AtDesk, asked: ExchangeRatesAsked) -> ExchangeOut:
+def add_exchange_rates(context: RequestContext, asked: ExchangeRatesAsked) -> ExchangeOut:
     """More rates, or another chosen currency; rates into the one before go with it."""
     if asked.chosen:
-        exchange.choose(desk, asked.chosen)
+        exchange.choose(context, asked.chosen)
     if asked.rates.strip():
-        exchange.add_rates(desk, asked.rates)
-    return exchange_rates(desk)
+        exchange.add_rates(context, asked.rates)
+    return exchange_rates(context)
 
 
 def _statement_out(statement: Statement, names: dict[str, str]) -> SpendInCurrencyOut:
@@ -188,14 +190,14 @@ def _statement_out(statement: Statement, names: dict[str, str]) -> SpendInCurren
 
 
 @resource.read("/rate-decks", May.SEE_MONEY)
-def decks(desk: AtDesk) -> Page[DeckOut]:
-    return {"items": [_deck_out(deck) for deck in rate_decks.decks(desk)], "next": None}
+def decks(context: RequestContext) -> Page[DeckOut]:
+    return {"items": [_deck_out(deck) for deck in rate_decks.decks(context)], "next": None}
 
 
 @resource.write("/rate-decks/{trunk}", May.KEEP_BOOKS)
 async def load_deck(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     data: TheFile,
     trunk: str,
     currency: str = "",
@@ -206,7 +208,7 @@ async def load_deck(
     held before stays for the calls of before."""
 
     def done() -> DeckLoadedOut:
-        loaded = rate_decks.load(desk, trunk, data.read(), currency=currency, starts=starts)
+        loaded = rate_decks.load(context, trunk, data.read(), currency=currency, starts=starts)
         return {
             "deck": _deck_out(loaded.deck) if loaded.deck else None,
             "rates": loaded.rates,
@@ -217,16 +219,16 @@ async def load_deck(
 
 
 @resource.write("/rate-decks/{trunk}", May.KEEP_BOOKS, method="DELETE")
-def remove_deck(desk: AtDesk, trunk: str) -> Page[DeckOut]:
+def remove_deck(context: RequestContext, trunk: str) -> Page[DeckOut]:
     """The trunk's own deck; its carrier's prices hold again."""
-    rate_decks.remove(desk, f"deck-{trunk}")
-    return {"items": [_deck_out(deck) for deck in rate_decks.decks(desk)], "next": None}
+    rate_decks.remove(context, f"deck-{trunk}")
+    return {"items": [_deck_out(deck) for deck in rate_decks.decks(context)], "next": None}
 
 
 @resource.read("/rate-decks/{trunk}/rate", May.SEE_MONEY)
-def rate_to(desk: AtDesk, trunk: str, to: str, day: str = "") -> RateFoundOut:
+def rate_to(context: RequestContext, trunk: str, to: str, day: str = "") -> RateFoundOut:
     """What a minute to a number costs over a trunk on a day."""
-    rate, currency = rate_decks.rate_of(desk, trunk, to, day)
+    rate, currency = rate_decks.rate_of(context, trunk, to, day)
     return {
         "prefix": rate.prefix if rate else None,
         "per_minute": format(per_minute(rate), "f") if rate else None,

@@ -9,7 +9,7 @@ from typing_extensions import TypedDict
 from sedge.api.amounts import OptionalAmount
 from sedge.api.answers import DraftedOut, MoneyOut, Page, drafted_out, moment, money
 from sedge.api.imports.files import TheFile
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money
@@ -109,74 +109,76 @@ class ColumnsNamed(BaseModel):
 
 @resource.write("/imports/invoices", May.KEEP_BOOKS)
 async def import_invoice(
-    desk: AtDesk, data: TheFile, account: str, reference: str = "", month: str = ""
+    context: RequestContext, data: TheFile, account: str, reference: str = "", month: str = ""
 ) -> InvoiceOut:
     """A CSV, XLSX or UBL 2.1 file as the body; of the carrier account, for a month (`2026-10`),
     which UBL names itself. A table whose columns are not known is kept: the answer (422, reason
     `columns`) names it as `pending`, and it goes on at `/invoices/pending/{key}/columns`."""
 
     def done() -> InvoiceOut:
-        made = invoice_columns.receive(desk, account, data.read(), reference=reference, month=month)
+        made = invoice_columns.receive(
+            context, account, data.read(), reference=reference, month=month
+        )
         if isinstance(made, invoice_columns.Pending):
             lacking = ", ".join(made.lacking)
             message = f"Say which column has: {lacking}. The invoice is kept until you do."
             raise NotUnderstood(message, field="file", reason="columns", pending=made.id)
-        return _out(invoices.view(desk, made.id))
+        return _out(invoices.view(context, made.id))
 
     return await run_in_threadpool(done)
 
 
 @resource.read("/invoices", May.SEE_MONEY)
-def invoice_list(desk: AtDesk) -> Page[InvoiceOut]:
-    return {"items": [_out(one) for one in invoices.list_invoices(desk)], "next": None}
+def invoice_list(context: RequestContext) -> Page[InvoiceOut]:
+    return {"items": [_out(one) for one in invoices.list_invoices(context)], "next": None}
 
 
 @resource.read("/invoices/pending", May.SEE_MONEY)
-def pending_invoices(desk: AtDesk) -> Page[PendingInvoiceOut]:
+def pending_invoices(context: RequestContext) -> Page[PendingInvoiceOut]:
     """Those whose columns somebody has to name."""
-    return {"items": [_pending_out(one) for one in invoice_columns.waiting(desk)], "next": None}
+    return {"items": [_pending_out(one) for one in invoice_columns.waiting(context)], "next": None}
 
 
 @resource.read("/invoices/pending/{key}", May.SEE_MONEY)
-def pending_invoice(desk: AtDesk, key: str) -> PendingInvoiceOut:
-    return _pending_out(invoice_columns.get(desk, key))
+def pending_invoice(context: RequestContext, key: str) -> PendingInvoiceOut:
+    return _pending_out(invoice_columns.get(context, key))
 
 
 @resource.write("/invoices/pending/{key}/columns", May.KEEP_BOOKS)
-def name_columns(desk: AtDesk, key: str, asked: ColumnsNamed) -> InvoiceOut:
+def name_columns(context: RequestContext, key: str, asked: ColumnsNamed) -> InvoiceOut:
     """The invoice, judged; the names are remembered for the carrier's next ones."""
-    made = invoice_columns.settle(desk, key, asked.model_dump(exclude_none=True))
-    return _out(invoices.view(desk, made.id))
+    made = invoice_columns.settle(context, key, asked.model_dump(exclude_none=True))
+    return _out(invoices.view(context, made.id))
 
 
 @resource.write("/invoices/pending/{key}", May.KEEP_BOOKS, method="DELETE")
-def discard_pending(desk: AtDesk, key: str) -> Page[PendingInvoiceOut]:
-    invoice_columns.discard(desk, key)
-    return pending_invoices(desk)
+def discard_pending(context: RequestContext, key: str) -> Page[PendingInvoiceOut]:
+    invoice_columns.discard(context, key)
+    return pending_invoices(context)
 
 
 @resource.read("/invoices/{key}", May.SEE_MONEY)
-def invoice(desk: AtDesk, key: str) -> InvoiceOut:
-    return _out(invoices.view(desk, key))
+def invoice(context: RequestContext, key: str) -> InvoiceOut:
+    return _out(invoices.view(context, key))
 
 
 @resource.read("/invoices/{key}/lines", May.SEE_MONEY)
 def invoice_lines(
-    desk: AtDesk, key: str, verdict: str = "", after: int = 0, limit: int = 100
+    context: RequestContext, key: str, verdict: str = "", after: int = 0, limit: int = 100
 ) -> Page[InvoiceLineOut]:
     """In their order; `verdict` as in the invoice's own list."""
     least = min(max(after, 0), 2**31)
     count = min(max(limit, 1), 1000)
-    found = invoices.lines(desk, key, verdict, after=least, limit=count)
-    currency = invoices.view(desk, key).invoice.currency
+    found = invoices.lines(context, key, verdict, after=least, limit=count)
+    currency = invoices.view(context, key).invoice.currency
     more = str(found[-1].line) if len(found) == count else None
     return {"items": [_line_out(line, currency) for line in found], "next": more}
 
 
 @resource.write("/invoices/{key}/settle", May.KEEP_BOOKS)
-def settle_lines(desk: AtDesk, key: str, asked: SettledAsked) -> SettledOut:
+def settle_lines(context: RequestContext, key: str, asked: SettledAsked) -> SettledOut:
     credited = Decimal(asked.credited) if asked.credited else None
-    done = invoices.settle(desk, key, asked.lines, asked.state, asked.why, credited)
+    done = invoices.settle(context, key, asked.lines, asked.state, asked.why, credited)
     return {"settled": done}
 
 
@@ -186,22 +188,22 @@ class ReleasedLinesAsked(BaseModel):
 
 
 @resource.write("/invoices/{key}/release", May.RELEASE)
-def release_lines(desk: AtDesk, key: str, asked: ReleasedLinesAsked) -> DraftedOut:
+def release_lines(context: RequestContext, key: str, asked: ReleasedLinesAsked) -> DraftedOut:
     """A draft of a work order that gives up the numbers of these lines."""
-    return drafted_out(invoices.draft_release(desk, key, asked.lines))
+    return drafted_out(invoices.draft_release(context, key, asked.lines))
 
 
 @resource.write("/invoices/{key}/judge", May.KEEP_BOOKS)
-def judge_invoice(desk: AtDesk, key: str) -> InvoiceOut:
+def judge_invoice(context: RequestContext, key: str) -> InvoiceOut:
     """Held against what is known now."""
-    return _out(invoices.judge_again(desk, key))
+    return _out(invoices.judge_again(context, key))
 
 
 @resource.write("/invoices/{key}", May.KEEP_BOOKS, method="DELETE")
-def remove_invoice(desk: AtDesk, key: str) -> Page[InvoiceOut]:
+def remove_invoice(context: RequestContext, key: str) -> Page[InvoiceOut]:
     """One that came in by mistake, and of which nothing was decided."""
-    invoices.remove(desk, key)
-    return invoice_list(desk)
+    invoices.remove(context, key)
+    return invoice_list(context)
 
 
 def _money(amount: Decimal, currency: str) -> MoneyOut:

@@ -3,7 +3,7 @@
 from typing_extensions import TypedDict
 
 from sedge.api.answers import MoneyOut, money
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.facts import Money
 from sedge.core.spend.rates.rate_decks import amount_of
@@ -32,8 +32,8 @@ class LeastCostOut(TypedDict):
 
 
 @resource.read("/least-cost", May.SEE_MONEY)
-def least_cost_of_month(desk: AtDesk) -> LeastCostOut:
-    found = least_cost.view(desk)
+def least_cost_of_month(context: RequestContext) -> LeastCostOut:
+    found = least_cost.view(context)
     return {
         "month": str(found.month),
         "saves": [money(amount) for amount in found.saved],

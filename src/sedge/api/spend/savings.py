@@ -4,7 +4,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from sedge.api.answers import DraftedOut, MoneyOut, Page, drafted_out, moment, money
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.services.spend import right_sizing, unusual_calls
 
@@ -57,8 +57,8 @@ class SettledWhyAsked(BaseModel):
 
 
 @resource.read("/right-sizing", May.SEE_MONEY)
-def savings(desk: AtDesk) -> RightSizingOut:
-    found = right_sizing.view(desk)
+def savings(context: RequestContext) -> RightSizingOut:
+    found = right_sizing.view(context)
     return {
         "items": [
             {
@@ -78,26 +78,26 @@ def savings(desk: AtDesk) -> RightSizingOut:
 
 
 @resource.write("/right-sizing", May.CHANGE_ESTATE)
-def draft_savings(desk: AtDesk, asked: ChosenAsked) -> DraftedOut:
+def draft_savings(context: RequestContext, asked: ChosenAsked) -> DraftedOut:
     """One work order with the tasks of what was chosen."""
-    return drafted_out(right_sizing.draft(desk, asked.keys))
+    return drafted_out(right_sizing.draft(context, asked.keys))
 
 
 @resource.read("/unusual-calls", May.SEE_MONEY)
-def alarms(desk: AtDesk) -> Page[AlarmOut]:
-    return {"items": [_out(alarm) for alarm in unusual_calls.list_alarms(desk)], "next": None}
+def alarms(context: RequestContext) -> Page[AlarmOut]:
+    return {"items": [_out(alarm) for alarm in unusual_calls.list_alarms(context)], "next": None}
 
 
 @resource.write("/unusual-calls/{key}/settle", May.CHANGE_ESTATE)
-def settle_alarm(desk: AtDesk, key: str, asked: SettledWhyAsked) -> Page[AlarmOut]:
-    unusual_calls.settle(desk, key, asked.why)
-    return alarms(desk)
+def settle_alarm(context: RequestContext, key: str, asked: SettledWhyAsked) -> Page[AlarmOut]:
+    unusual_calls.settle(context, key, asked.why)
+    return alarms(context)
 
 
 @resource.write("/unusual-calls/{key}/rights", May.CHANGE_ESTATE)
-def take_rights_away(desk: AtDesk, key: str) -> DraftedOut:
+def take_rights_away(context: RequestContext, key: str) -> DraftedOut:
     """A work order that takes the right to dear calls from who had the number."""
-    return drafted_out(unusual_calls.take_rights_away(desk, key))
+    return drafted_out(unusual_calls.take_rights_away(context, key))
 
 
 def _out(alarm: unusual_calls.AlarmView) -> AlarmOut:

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.amounts import Amount
 from sedge.api.answers import OrderMadeOut, Page, moment
-from sedge.api.routing import AtDesk, Resource, once
+from sedge.api.routing import RequestContext, Resource, once
 from sedge.api.supply.answers import ConnectionOut
 from sedge.core.access.roles import May
 from sedge.core.enums import Transport
@@ -56,7 +56,7 @@ class Connect(BaseModel):
 
 
 @resource.creates("/connections", May.BUY, OrderMadeOut)
-def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
+def connect(request: Request, context: RequestContext, asked: Connect) -> Response:
     """A draft that brings the numbers in and proves each by a test call; signed in at once, and
     checked."""
 
@@ -66,7 +66,7 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
             for name, value in asked.model_dump(exclude={"sign_in", "carrier_account"}).items()
         }
         order = external_numbers.connect(
-            desk,
+            context,
             {
                 **form,
                 "account": asked.carrier_account,
@@ -75,23 +75,23 @@ def connect(request: Request, desk: AtDesk, asked: Connect) -> Response:
         )
         return 201, {"work_order": order.id, "no": order.no}
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("/connections")
-def connections(desk: AtDesk) -> Page[ConnectionOut]:
+def connections(context: RequestContext) -> Page[ConnectionOut]:
     return {
         "items": [
-            _shape(external_numbers.view_connection(desk, x.id))
-            for x in external_numbers.places(desk)[1]
+            _shape(external_numbers.view_connection(context, x.id))
+            for x in external_numbers.places(context)[1]
         ],
         "next": None,
     }
 
 
 @resource.read("/connections/{key}")
-def connection(desk: AtDesk, key: str) -> ConnectionOut:
-    return _shape(external_numbers.view_connection(desk, key))
+def connection(context: RequestContext, key: str) -> ConnectionOut:
+    return _shape(external_numbers.view_connection(context, key))
 
 
 def _shape(view: ConnectionView) -> ConnectionOut:
@@ -115,12 +115,12 @@ def _shape(view: ConnectionView) -> ConnectionOut:
 
 
 @resource.write("/connections/{key}/test", May.PLACE_TEST_CALL)
-def test(desk: AtDesk, key: str) -> ConnectionOut:
+def test(context: RequestContext, key: str) -> ConnectionOut:
     """Signs in once more."""
-    return _shape(external_numbers.test(desk, key))
+    return _shape(external_numbers.test(context, key))
 
 
 @resource.write("/connections/{key}", May.BUY, method="PATCH")
-def change(desk: AtDesk, key: str, asked: SignIn) -> ConnectionOut:
+def change_sign_in(context: RequestContext, key: str, asked: SignIn) -> ConnectionOut:
     """Other settings, signed in with at once."""
-    return _shape(external_numbers.change_connection(desk, key, asked.typed()))
+    return _shape(external_numbers.change_connection(context, key, asked.typed()))

@@ -6,7 +6,7 @@ from fastapi import File, Form, UploadFile
 from fastapi.responses import Response
 
 from sedge.api.answers import Page, moment
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.api.supply.answers import DocumentOut, RequirementOut
 from sedge.core.access.roles import May
 from sedge.core.supply.documents import good_until
@@ -35,12 +35,12 @@ def _shape(d: Document) -> DocumentOut:
 
 
 @resource.read("", May.SEE_MONEY)
-def documents(desk: AtDesk) -> Page[DocumentOut]:
-    return {"items": [_shape(f.document) for f in papers.on_file(desk)], "next": None}
+def documents(context: RequestContext) -> Page[DocumentOut]:
+    return {"items": [_shape(f.document) for f in papers.on_file(context)], "next": None}
 
 
 @resource.read("/requirements", May.SEE_MONEY)
-def requirements(desk: AtDesk) -> Page[RequirementOut]:
+def requirements(context: RequestContext) -> Page[RequirementOut]:
     """What carriers want to see, by country and kind of number; no kinds: for any."""
     rows: list[RequirementOut] = [
         {
@@ -49,14 +49,14 @@ def requirements(desk: AtDesk) -> Page[RequirementOut]:
             "kinds": list(r.kinds),
             "papers": list(r.papers),
         }
-        for r, _ in papers.requirements(desk)
+        for r, _ in papers.requirements(context)
     ]
     return {"items": rows, "next": None}
 
 
 @resource.write("", May.BUY, status_code=201)
 def put_on_file(
-    desk: AtDesk,
+    context: RequestContext,
     file: Annotated[UploadFile, File()],
     paper: Typed,
     site: Typed = "",
@@ -68,7 +68,7 @@ def put_on_file(
     the task `send_paper`."""
     content = file.file.read(papers.MOST_BYTES + 1)
     document = papers.put_on_file(
-        desk,
+        context,
         paper=paper,
         filename=file.filename or "",
         content=content,
@@ -81,7 +81,7 @@ def put_on_file(
 
 
 @resource.write("/{key}", May.BUY, method="DELETE", status_code=204)
-def withdraw(desk: AtDesk, key: str) -> Response:
+def withdraw(context: RequestContext, key: str) -> Response:
     """Off the file: used no more, and kept for what it was used for."""
-    papers.withdraw(desk, key)
+    papers.withdraw(context, key)
     return Response(status_code=204)

@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import Page, moment, money
-from sedge.api.routing import AtDesk, Resource, once, page_limit
+from sedge.api.routing import RequestContext, Resource, once, page_limit
 from sedge.api.supply.answers import (
     ConnectionTestOut,
     HoldOut,
@@ -59,7 +59,7 @@ class OrderAsked(BaseModel):
 
 @resource.read("/supply/offers", May.SEE_MONEY)
 def offers(
-    desk: AtDesk,
+    context: RequestContext,
     country: str = "GB",
     kind: str = "",
     capacity: str = "",
@@ -85,7 +85,7 @@ def offers(
         consecutive,
         tuple(endings.replace(",", " ").split()),
     )
-    answers = stock_search.search(desk, wish, carrier=carrier)
+    answers = stock_search.search(context, wish, carrier=carrier)
     return {
         "items": [
             offer_out(o, said.carrier.id, said.account.id)
@@ -98,10 +98,10 @@ def offers(
 
 
 @resource.creates("/supply/holds", May.BUY, HoldOut)
-def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
+def hold(request: Request, context: RequestContext, asked: HoldAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
-        numbers = [the_number(desk, n, field="numbers") for n in asked.numbers]
-        held = holds.hold(desk, asked.carrier_account, numbers)
+        numbers = [the_number(context, n, field="numbers") for n in asked.numbers]
+        held = holds.hold(context, asked.carrier_account, numbers)
         return 201, {
             "id": held.id,
             "expires_at": moment(held.expires_at),
@@ -109,13 +109,13 @@ def hold(request: Request, desk: AtDesk, asked: HoldAsked) -> Response:
             "can_be_longer": held.can_be_longer,
         }
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.write("/supply/holds/{key}/longer", May.BUY)
-def hold_longer(desk: AtDesk, key: str) -> HoldOut:
+def hold_longer(context: RequestContext, key: str) -> HoldOut:
     """Once, where the carrier allows it (`can_be_longer`)."""
-    held = holds.hold_longer(desk, key)
+    held = holds.hold_longer(context, key)
     return {
         "id": held.id,
         "expires_at": moment(held.expires_at),
@@ -125,10 +125,10 @@ def hold_longer(desk: AtDesk, key: str) -> HoldOut:
 
 
 @resource.write("/orders/plan", May.BUY)
-def plan(desk: AtDesk, asked: OrderAsked) -> OrderPlanOut:
+def plan(context: RequestContext, asked: OrderAsked) -> OrderPlanOut:
     """What an order would do and cost in all, licences and features included, before it is placed.
     `agreed` goes with the order."""
-    planned = ordering.plan(desk, _wanted(desk, asked))
+    planned = ordering.plan(context, _wanted(context, asked))
     return {
         "price": planned.price,
         "agreed": planned.agreed,
@@ -146,8 +146,8 @@ def plan(desk: AtDesk, asked: OrderAsked) -> OrderPlanOut:
     }
 
 
-def _wanted(desk: AtDesk, asked: OrderAsked) -> ordering.Wanted:
-    numbers = tuple(the_number(desk, n, field="numbers") for n in asked.numbers or [])
+def _wanted(context: RequestContext, asked: OrderAsked) -> ordering.Wanted:
+    numbers = tuple(the_number(context, n, field="numbers") for n in asked.numbers or [])
     return ordering.Wanted(
         asked.reference,
         asked.carrier_account,
@@ -162,17 +162,17 @@ def _wanted(desk: AtDesk, asked: OrderAsked) -> ordering.Wanted:
 
 
 @resource.creates("/orders", May.BUY, SupplyOrderOut)
-def order(request: Request, desk: AtDesk, asked: OrderAsked) -> Response:
+def order(request: Request, context: RequestContext, asked: OrderAsked) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         key, work_order = ordering.place(
-            desk, _wanted(desk, asked), identity=identity, agreed=asked.agreed
+            context, _wanted(context, asked), identity=identity, agreed=asked.agreed
         )
         return 201, {
-            **supply_order_out(supply.order_view(desk, key)),
+            **supply_order_out(supply.order_view(context, key)),
             "work_order": work_order.id,
         }
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 class FormAsked(BaseModel):
@@ -199,7 +199,7 @@ class Sent(BaseModel):
 
 
 @resource.creates("/orders/forms", May.BUY, SupplyOrderOut)
-def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
+def write_form(request: Request, context: RequestContext, asked: FormAsked) -> Response:
     """Arrivals are taken in with the task `record_arrival`."""
 
     def make(_identity: str | None) -> tuple[int, Any]:
@@ -209,14 +209,16 @@ def write_form(request: Request, desk: AtDesk, asked: FormAsked) -> Response:
             "quantity": str(asked.quantity),
         }
         typed["in_a_row"] = "1" if asked.in_a_row else ""
-        return 201, supply_order_out(supply.order_view(desk, paper_orders.write(desk, typed).id))
+        return 201, supply_order_out(
+            supply.order_view(context, paper_orders.write(context, typed).id)
+        )
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.file("/orders/{key}/form.pdf", May.SEE_MONEY, "application/pdf")
-def form_as_pdf(desk: AtDesk, key: str) -> Response:
-    name, content = paper_orders.printed(desk, key)
+def form_as_pdf(context: RequestContext, key: str) -> Response:
+    name, content = paper_orders.printed(context, key)
     return Response(
         content,
         media_type="application/pdf",
@@ -225,9 +227,11 @@ def form_as_pdf(desk: AtDesk, key: str) -> Response:
 
 
 @resource.write("/orders/{key}/sent", May.BUY)
-def form_sent(desk: AtDesk, key: str, sent: Sent) -> SupplyOrderOut:
+def form_sent(context: RequestContext, key: str, sent: Sent) -> SupplyOrderOut:
     return supply_order_out(
-        supply.order_view(desk, paper_orders.mark_sent(desk, key, on=sent.on, how=sent.how).id)
+        supply.order_view(
+            context, paper_orders.mark_sent(context, key, on=sent.on, how=sent.how).id
+        )
     )
 
 
@@ -239,30 +243,30 @@ class MailedTo(BaseModel):
 
 
 @resource.write("/orders/{key}/mail", May.BUY)
-def mail_form(desk: AtDesk, key: str, asked: MailedTo) -> SupplyOrderOut:
+def mail_form(context: RequestContext, key: str, asked: MailedTo) -> SupplyOrderOut:
     """The form as PDF and CSV to the carrier by mail, marked as sent."""
-    sent = paper_orders.send_by_mail(desk, key, asked.to)
-    return supply_order_out(supply.order_view(desk, sent.id))
+    sent = paper_orders.send_by_mail(context, key, asked.to)
+    return supply_order_out(supply.order_view(context, sent.id))
 
 
 @resource.read("/orders", May.SEE_MONEY)
-def orders(desk: AtDesk, limit: int = 100) -> Page[SupplyOrderOut]:
+def orders(context: RequestContext, limit: int = 100) -> Page[SupplyOrderOut]:
     return {
-        "items": [supply_order_out(v) for v in supply.orders(desk, limit=page_limit(limit))],
+        "items": [supply_order_out(v) for v in supply.orders(context, limit=page_limit(limit))],
         "next": None,
     }
 
 
 @resource.read("/orders/{key}", May.SEE_MONEY)
-def order_state(desk: AtDesk, key: str) -> SupplyOrderOut:
-    return supply_order_out(supply.order_view(desk, key))
+def order_state(context: RequestContext, key: str) -> SupplyOrderOut:
+    return supply_order_out(supply.order_view(context, key))
 
 
 @resource.write("/carriers/{key}/test", May.SEE_MONEY)
-def test_connection(desk: AtDesk, key: str) -> ConnectionTestOut:
+def test_connection(context: RequestContext, key: str) -> ConnectionTestOut:
     """Asks the carrier for the state of our account; `said` tells what was found and what to
     change."""
-    tried = connections.test(desk, key)
+    tried = connections.test(context, key)
     return {
         "carrier": tried.carrier.id,
         "ok": tried.ok,

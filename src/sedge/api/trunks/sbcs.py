@@ -3,7 +3,7 @@
 from typing_extensions import TypedDict
 
 from sedge.api.answers import Page
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.api.trunks.trunks import LinkOut, TrunkDraftOut, links_out
 from sedge.core.access.roles import May
 from sedge.services.trunks import sbcs
@@ -41,41 +41,41 @@ class SbcOut(TypedDict):
 
 
 @resource.read("/sbcs")
-def list_sbcs(desk: AtDesk) -> Page[SbcOut]:
-    return {"items": [_out(seen) for seen in sbcs.list_sbcs(desk)], "next": None}
+def list_sbcs(context: RequestContext) -> Page[SbcOut]:
+    return {"items": [_out(seen) for seen in sbcs.list_sbcs(context)], "next": None}
 
 
 @resource.read("/sbcs/{key}")
-def one_sbc(desk: AtDesk, key: str) -> SbcOut:
-    return _out(sbcs.view_sbc(desk, key))
+def one_sbc(context: RequestContext, key: str) -> SbcOut:
+    return _out(sbcs.view_sbc(context, key))
 
 
 @resource.write("/sbcs", May.TRUNKS, status_code=201)
-def add_sbc(desk: AtDesk, asked: SbcAsked) -> TrunkDraftOut:
+def add_sbc(context: RequestContext, asked: SbcAsked) -> TrunkDraftOut:
     """As a draft of a work order; running it adds the SBC."""
-    made = sbcs.draft(desk, None, asked)
+    made = sbcs.draft(context, None, asked)
     return {"work_order": made.id, "no": made.no}
 
 
 @resource.write("/sbcs/{key}", May.TRUNKS, method="PUT")
-def change_sbc(desk: AtDesk, key: str, asked: SbcAsked) -> TrunkDraftOut:
+def change_sbc(context: RequestContext, key: str, asked: SbcAsked) -> TrunkDraftOut:
     """All of it, as a draft of a work order."""
-    made = sbcs.draft(desk, key, asked)
+    made = sbcs.draft(context, key, asked)
     return {"work_order": made.id, "no": made.no}
 
 
 @resource.write("/sbcs/{key}/retire", May.TRUNKS)
-def retire_sbc(desk: AtDesk, key: str) -> TrunkDraftOut:
+def retire_sbc(context: RequestContext, key: str) -> TrunkDraftOut:
     """As a draft of a work order, which says what ends at it."""
-    made = sbcs.retire(desk, key)
+    made = sbcs.retire(context, key)
     return {"work_order": made.id, "no": made.no}
 
 
 @resource.write("/sbcs/{key}/test", May.PLACE_TEST_CALL)
-def test_sbc(desk: AtDesk, key: str) -> SbcOut:
+def test_sbc(context: RequestContext, key: str) -> SbcOut:
     """Every link tried now, in the protocols themselves."""
-    sbcs.run_test(desk, key)
-    return one_sbc(desk, key)
+    sbcs.run_test(context, key)
+    return one_sbc(context, key)
 
 
 def _out(seen: SbcView) -> SbcOut:

@@ -4,7 +4,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.trunks.number_lists import LONGEST_TEXT
 from sedge.services.trunks import number_lists
@@ -34,20 +34,20 @@ class ListDifferenceOut(TypedDict):
 
 
 @resource.read("/trunks/{key}/list-difference")
-def list_difference(desk: AtDesk, key: str) -> ListDifferenceOut:
-    return _out(number_lists.compare(desk, key))
+def list_difference(context: RequestContext, key: str) -> ListDifferenceOut:
+    return _out(number_lists.compare(context, key))
 
 
 @resource.write("/trunks/{key}/their-list", May.TRUNKS, method="PUT")
-def give_their_list(desk: AtDesk, key: str, asked: TheirListAsked) -> ListDifferenceOut:
+def give_their_list(context: RequestContext, key: str, asked: TheirListAsked) -> ListDifferenceOut:
     """What the other side has, in place of what it gave before; and how it differs from ours."""
-    return _out(number_lists.give_their_list(desk, key, asked.text))
+    return _out(number_lists.give_their_list(context, key, asked.text))
 
 
 @resource.file("/trunks/{key}/numbers.csv", May.LOOK, "text/csv")
-def trunk_numbers(desk: AtDesk, key: str) -> Response:
+def trunk_numbers(context: RequestContext, key: str) -> Response:
     """The numbers of its list, as the trunk expects them."""
-    _, numbers = number_lists.as_expected(desk, key)
+    _, numbers = number_lists.as_expected(context, key)
     text = "".join(f"{number}\r\n" for number in ("number", *numbers))
     return Response(text, media_type="text/csv; charset=utf-8")
 

@@ -7,7 +7,7 @@ from enum import StrEnum
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
-from sedge.api.routing import AtDesk, Resource
+from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
@@ -216,8 +216,8 @@ def erlang(load: float, blocking: float = 0.01, retries: float = 0.0) -> ErlangO
 
 
 @resource.read("/trunks/{key}")
-def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
-    seen, card = trunk_settings.view(desk, key), trunks.one(desk, key)
+def trunk(context: RequestContext, key: str) -> TrunkDetailOut:
+    seen, card = trunk_settings.view(context, key), trunks.one(context, key)
     t = seen.trunk
     return {
         "id": t.id,
@@ -239,10 +239,10 @@ def trunk(desk: AtDesk, key: str) -> TrunkDetailOut:
 
 
 @resource.write("/trunks", May.TRUNKS, status_code=201)
-def add_trunk(desk: AtDesk, asked: NewTrunk) -> TrunkAddedOut:
+def add_trunk(context: RequestContext, asked: NewTrunk) -> TrunkAddedOut:
     """One's own trunk to the carrier of an account, with how it is set up where that is said."""
     made = trunk_settings.add(
-        desk,
+        context,
         name=asked.name,
         account=asked.carrier_account,
         site=asked.home(),
@@ -263,37 +263,37 @@ def add_trunk(desk: AtDesk, asked: NewTrunk) -> TrunkAddedOut:
 
 
 @resource.write("/trunks/{key}", May.TRUNKS, method="PATCH")
-def change_trunk(desk: AtDesk, key: str, asked: SettingsChanged) -> TrunkDraftOut:
+def change_trunk(context: RequestContext, key: str, asked: SettingsChanged) -> TrunkDraftOut:
     """Settings of a trunk, as a draft of a work order; running it changes them."""
-    made = trunk_settings.draft_change(desk, key, asked)
+    made = trunk_settings.draft_change(context, key, asked)
     return {"work_order": made.id, "no": made.no}
 
 
 @resource.write("/trunks/{key}/secret", May.TRUNKS, method="PUT")
-def give_secret(desk: AtDesk, key: str, asked: SecretAsked) -> TrunkDetailOut:
+def give_secret(context: RequestContext, key: str, asked: SecretAsked) -> TrunkDetailOut:
     """Once in, never out. One that is guessed too easily is refused."""
-    trunk_settings.keep_secret(desk, key, asked.secret)
-    return trunk(desk, key)
+    trunk_settings.keep_secret(context, key, asked.secret)
+    return trunk(context, key)
 
 
 @resource.write("/trunks/{key}/new-secret", May.TRUNKS)
-def make_secret(desk: AtDesk, key: str) -> SecretOut:
+def make_secret(context: RequestContext, key: str) -> SecretOut:
     """Made anew, handed out this once."""
-    return {"secret": trunk_settings.make_secret(desk, key)}
+    return {"secret": trunk_settings.make_secret(context, key)}
 
 
 @resource.write("/trunks/{key}/test", May.PLACE_TEST_CALL)
-def test_trunk(desk: AtDesk, key: str) -> TrunkTestOut:
+def test_trunk(context: RequestContext, key: str) -> TrunkTestOut:
     """Every link tried now, in the protocol itself."""
-    found = connection_tests.run(desk, key)
+    found = connection_tests.run(context, key)
     at = found.tested_at.isoformat() if found.tested_at else None
     return {"tested_at": at, "steps": links_out(found.links)}
 
 
 @resource.read("/trunks/{key}/answers")
-def answers(desk: AtDesk, key: str) -> TrunkAnswersOut:
+def answers(context: RequestContext, key: str) -> TrunkAnswersOut:
     """Whether the other side answers OPTIONS, as it was asked by itself."""
-    found = watching.watched(desk, key)
+    found = watching.watched(context, key)
     now = found.standing
     return {
         "now": (
@@ -321,14 +321,14 @@ def answers(desk: AtDesk, key: str) -> TrunkAnswersOut:
 
 
 @resource.read("/trunks/{key}/sheet")
-def trunk_sheet(desk: AtDesk, key: str) -> SheetOut:
-    return sheet_out(trunk_settings.sheet(desk, key))
+def trunk_sheet(context: RequestContext, key: str) -> SheetOut:
+    return sheet_out(trunk_settings.sheet(context, key))
 
 
 @resource.read("/downstream-systems/{key}/sheets/{end}")
-def system_sheet(desk: AtDesk, key: str, end: End) -> SheetOut:
+def system_sheet(context: RequestContext, key: str, end: End) -> SheetOut:
     """The trunk between our telephone system and another of ours: what one of the ends sets."""
-    return sheet_out(downstream.sheet(desk, key, end))
+    return sheet_out(downstream.sheet(context, key, end))
 
 
 def sheet_out(sheet: Sheet) -> SheetOut:

@@ -3,7 +3,7 @@
 from pydantic import BaseModel, ConfigDict
 
 from sedge.api.answers import Page
-from sedge.api.routing import AtDesk, Resource, page_limit
+from sedge.api.routing import RequestContext, Resource, page_limit
 from sedge.api.workorders.answers import CheckedOut, RuleDetailItemOut, RuleDetailOut, RuleOut
 from sedge.core.access.roles import May
 from sedge.services.workorders.checking import check_catalogue
@@ -31,15 +31,15 @@ def _rule(rule: check_catalogue.Rule) -> RuleOut:
 
 
 @resource.read("")
-def catalogue(desk: AtDesk) -> Page[RuleOut]:
-    return {"items": [_rule(r) for r in check_catalogue.catalogue(desk)], "next": None}
+def catalogue(context: RequestContext) -> Page[RuleOut]:
+    return {"items": [_rule(r) for r in check_catalogue.catalogue(context)], "next": None}
 
 
 @resource.read("/{name}")
-def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> RuleDetailOut:
+def rule(context: RequestContext, name: str, after: str = "", limit: int = 100) -> RuleDetailOut:
     """One rule with what the last night found by it."""
-    known: RuleOut = _rule(check_catalogue.the_rule(desk, name))
-    found, following = check_catalogue.findings(desk, name, after=after, limit=page_limit(limit))
+    known: RuleOut = _rule(check_catalogue.the_rule(context, name))
+    found, following = check_catalogue.findings(context, name, after=after, limit=page_limit(limit))
     items: list[RuleDetailItemOut] = [
         {"subject": f.subject, "id": f.ref, "level": f.level, "name": f.name, "message": f.message}
         for f in found
@@ -48,11 +48,11 @@ def rule(desk: AtDesk, name: str, after: str = "", limit: int = 100) -> RuleDeta
 
 
 @resource.write("/{name}", May.SET_RULES, method="PATCH")
-def level(desk: AtDesk, name: str, asked: Level) -> RuleOut:
-    return _rule(check_catalogue.raise_rule(desk, name, to_stop=asked.stop))
+def level(context: RequestContext, name: str, asked: Level) -> RuleOut:
+    return _rule(check_catalogue.raise_rule(context, name, to_stop=asked.stop))
 
 
 @resource.write("", May.CHANGE_ESTATE)
-def check_now(desk: AtDesk) -> CheckedOut:
+def check_now(context: RequestContext) -> CheckedOut:
     """Hold all nightly rules against the whole estate now."""
-    return {"findings": check_catalogue.check_everything(desk)}
+    return {"findings": check_catalogue.check_everything(context)}

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from sedge.api.answers import Page, moment
 from sedge.api.moments import Moment
-from sedge.api.routing import AtDesk, Cursor, Resource, once, page_limit
+from sedge.api.routing import Cursor, RequestContext, Resource, once, page_limit
 from sedge.api.workorders.answers import (
     CommentOut,
     WhyNotOut,
@@ -52,13 +52,15 @@ TRIED: dict[int | str, dict[str, object]] = {200: {"model": WorkOrderTriedOut}} 
 
 
 @resource.creates("", May.CHANGE_ESTATE, WorkOrderOut | WorkOrderTriedOut, responses=TRIED)
-def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -> Response:
+def draft(
+    request: Request, context: RequestContext, asked: Draft, dry_run: bool = False
+) -> Response:
     def make(identity: str | None) -> tuple[int, Any]:
         if asked.run_at is not None and asked.run_at.tzinfo is None:
             raise NotUnderstood("run_at is a moment with its offset.", field="run_at")
-        tasks = workorders.read_tasks(desk, asked.tasks)
+        tasks = workorders.read_tasks(context, asked.tasks)
         if dry_run:
-            report = workorders.preview(desk, tasks)
+            report = workorders.preview(context, tasks)
             return 200, {
                 "id": None,
                 "tasks": [task.model_dump(mode="json") for task in tasks],
@@ -66,22 +68,22 @@ def draft(request: Request, desk: AtDesk, asked: Draft, dry_run: bool = False) -
                 "runnable": report.runnable,
             }
         made = workorders.draft(
-            desk, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity
+            context, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity
         )
-        return 201, work_order_out(order_views.view_order(desk, made.id))
+        return 201, work_order_out(order_views.view_order(context, made.id))
 
-    return once(request, desk, asked.model_dump(), make)
+    return once(request, context, asked.model_dump(), make)
 
 
 @resource.read("")
 def listing(
-    desk: AtDesk, state: str = "", limit: int = 50, after: Cursor = 0
+    context: RequestContext, state: str = "", limit: int = 50, after: Cursor = 0
 ) -> Page[WorkOrderRowOut]:
     if state and state not in set(OrderState):
         raise NotUnderstood(f"state is one of: {', '.join(OrderState)}.", field="state")
     states = (OrderState(state),) if state else ()
     rows = workorders.list_orders(
-        desk, states=states, after_no=after or None, limit=page_limit(limit)
+        context, states=states, after_no=after or None, limit=page_limit(limit)
     )
     items: list[WorkOrderRowOut] = [
         {
@@ -98,13 +100,15 @@ def listing(
 
 
 @resource.read("/why-not")
-def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) -> WhyNotOut:
+def ask_why_not(
+    context: RequestContext, number: str, holder: str, role: Role = Role.MAIN
+) -> WhyNotOut:
     """All verdicts on giving a number to a holder (`person:ID`, `service_line:ID`, `site:ID`), and
     the shortest set of tasks that would make it work; `tasks` is null where no tasks do, and
     `first` then says what must be made elsewhere.
     """
     answer = eligibility.ask(
-        desk, numbers.the_number(desk, number), numbers.holder_ref(holder), role
+        context, numbers.the_number(context, number), numbers.holder_ref(holder), role
     )
     found = answer.found
     return {
@@ -121,45 +125,49 @@ def ask_why_not(desk: AtDesk, number: str, holder: str, role: Role = Role.MAIN) 
 
 
 @resource.read("/{key}")
-def look(desk: AtDesk, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.view_order(desk, key))
+def look(context: RequestContext, key: str) -> WorkOrderOut:
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/remedies", May.CHANGE_ESTATE)
-def add_remedies(desk: AtDesk, key: str) -> WorkOrderOut:
-    drafts.add_remedies(desk, key)
-    return work_order_out(order_views.view_order(desk, key))
+def add_remedies(context: RequestContext, key: str) -> WorkOrderOut:
+    drafts.add_remedies(context, key)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/run", May.CHANGE_ESTATE)
-def run(desk: AtDesk, key: str, seen: int | None = Query(default=None, ge=0)) -> WorkOrderOut:
+def run(
+    context: RequestContext, key: str, seen: int | None = Query(default=None, ge=0)
+) -> WorkOrderOut:
     """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the
     checks rest on has changed since."""
-    order_running.run(desk, key, seen=seen)
-    return work_order_out(order_views.view_order(desk, key))
+    order_running.run(context, key, seen=seen)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/undo", May.CHANGE_ESTATE)
-def undo(desk: AtDesk, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.view_order(desk, order_running.undo(desk, key).id))
+def undo(context: RequestContext, key: str) -> WorkOrderOut:
+    return work_order_out(order_views.view_order(context, order_running.undo(context, key).id))
 
 
 @resource.write("/{key}/retry", May.CHANGE_ESTATE)
-def retry(desk: AtDesk, key: str) -> WorkOrderOut:
-    order_running.try_again(desk, key)
-    return work_order_out(order_views.view_order(desk, key))
+def retry(context: RequestContext, key: str) -> WorkOrderOut:
+    order_running.try_again(context, key)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/stop", May.CHANGE_ESTATE)
-def stop(desk: AtDesk, key: str) -> WorkOrderOut:
-    order_running.stop_order(desk, key)
-    return work_order_out(order_views.view_order(desk, key))
+def stop(context: RequestContext, key: str) -> WorkOrderOut:
+    order_running.stop_order(context, key)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
-def add_task(desk: AtDesk, key: str, task: Annotated[dict[str, object], Body()]) -> WorkOrderOut:
-    drafts.add_task(desk, key, task)
-    return work_order_out(order_views.view_order(desk, key))
+def add_task(
+    context: RequestContext, key: str, task: Annotated[dict[str, object], Body()]
+) -> WorkOrderOut:
+    drafts.add_task(context, key, task)
+    return work_order_out(order_views.view_order(context, key))
 
 
 class Moved(BaseModel):
@@ -196,43 +204,43 @@ def _aware(moment: datetime | None, field: str) -> datetime | None:
 
 
 @resource.write("/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
-def move(desk: AtDesk, key: str, position: int, asked: Moved) -> WorkOrderOut:
-    drafts.move_task(desk, key, position, asked.to)
-    return work_order_out(order_views.view_order(desk, key))
+def move(context: RequestContext, key: str, position: int, asked: Moved) -> WorkOrderOut:
+    drafts.move_task(context, key, position, asked.to)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
-def until(desk: AtDesk, key: str, position: int, asked: Until) -> WorkOrderOut:
+def until(context: RequestContext, key: str, position: int, asked: Until) -> WorkOrderOut:
     """A temporary change: its put-back is planned with it."""
-    drafts.make_temporary(desk, key, position, _aware(asked.until, "until"))
-    return work_order_out(order_views.view_order(desk, key))
+    drafts.make_temporary(context, key, position, _aware(asked.until, "until"))
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
-def skip(desk: AtDesk, key: str, position: int) -> WorkOrderOut:
+def skip(context: RequestContext, key: str, position: int) -> WorkOrderOut:
     """Go on without a task that failed or waits."""
-    order_running.skip_task(desk, key, position)
-    return work_order_out(order_views.view_order(desk, key))
+    order_running.skip_task(context, key, position)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/tasks/{position}", May.CHANGE_ESTATE, method="DELETE")
-def take_out(desk: AtDesk, key: str, position: int) -> WorkOrderOut:
-    drafts.remove_task(desk, key, position)
-    return work_order_out(order_views.view_order(desk, key))
+def take_out(context: RequestContext, key: str, position: int) -> WorkOrderOut:
+    drafts.remove_task(context, key, position)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/when", May.CHANGE_ESTATE)
-def when(desk: AtDesk, key: str, asked: When) -> WorkOrderOut:
-    drafts.set_when(desk, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
-    return work_order_out(order_views.view_order(desk, key))
+def when(context: RequestContext, key: str, asked: When) -> WorkOrderOut:
+    drafts.set_when(context, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
+    return work_order_out(order_views.view_order(context, key))
 
 
 @resource.write("/{key}/comments", May.NOTE)
-def say(desk: AtDesk, key: str, asked: Said) -> CommentOut:
-    made = drafts.comment(desk, key, asked.text)
+def say(context: RequestContext, key: str, asked: Said) -> CommentOut:
+    made = drafts.comment(context, key, asked.text)
     return {"at": moment(made.at), "actor": made.actor, "text": made.text}
 
 
 @resource.write("/{key}/duplicate", May.CHANGE_ESTATE)
-def duplicate(desk: AtDesk, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.view_order(desk, drafts.duplicate(desk, key).id))
+def duplicate(context: RequestContext, key: str) -> WorkOrderOut:
+    return work_order_out(order_views.view_order(context, drafts.duplicate(context, key).id))

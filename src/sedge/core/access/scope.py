@@ -111,7 +111,7 @@ def _moves_along(change: Change) -> bool:
     return (
         isinstance(after, Subscription)
         and before is not None
-        and before.but(used=after.used, version=after.version) == after
+        and before.copy_with(used=after.used, version=after.version) == after
     )
 
 

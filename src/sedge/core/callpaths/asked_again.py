@@ -85,7 +85,9 @@ def on_this_number(task: t.SetPath, estate: Estate) -> Finding | None:
     if number is None or path is None:
         return None
     broken = newly_wrong(
-        [path], _with(estate, number.but(path=None)), _with(estate, number.but(path=path.id))
+        [path],
+        _with(estate, number.copy_with(path=None)),
+        _with(estate, number.copy_with(path=path.id)),
     )
     return broken or passed(f"{path.name} holds on {number.shown} too")
 
@@ -116,7 +118,7 @@ def paths_still_answer(task: t.SetGroup, estate: Estate) -> Finding | None:
         for p in estate.all(PathVersion)
         if any(task.group in step.get("groups", ()) for step in p.body["steps"].values())
     ]
-    after = _with(estate, before.but(members=task.members))
+    after = _with(estate, before.copy_with(members=task.members))
     return newly_wrong(paths, estate, after) or (
         passed("Everywhere the group rings, somebody still answers") if paths else None
     )
@@ -130,7 +132,7 @@ def forwards_still_go(task: t.SetCallingRights, estate: Estate) -> Finding | Non
         return None
     used = {n.path for n in estate.numbers_of(task.holder) if n.path}
     paths = [p for p in estate.all(PathVersion) if p.id in used]
-    after = _with(estate, holder.but(rights=task.rights))
+    after = _with(estate, holder.copy_with(rights=task.rights))
     return newly_wrong(paths, estate, after) or (
         passed("Their forwards still go through") if paths else None
     )

@@ -147,11 +147,13 @@ def add(path: Path, key: str, way_out: str, kind: str, place: Place) -> tuple[Pa
     old = path.first if not key else _exit(path, key, way_out).exits.get(way_out)
     following = exits_of(step)
     if old and following:
-        step = step.but(exits={following[0]: old})
+        step = step.copy_with(exits={following[0]: old})
     if not key:
         return _with(path, {name: step}, first=name), name
     source = path.steps[key]
-    return _with(path, {key: source.but(exits={**source.exits, way_out: name}), name: step}), name
+    return _with(
+        path, {key: source.copy_with(exits={**source.exits, way_out: name}), name: step}
+    ), name
 
 
 def redirect(path: Path, key: str, way_out: str, target: str) -> Path:
@@ -162,7 +164,7 @@ def redirect(path: Path, key: str, way_out: str, target: str) -> Path:
         the_step(path, target)
         exits[way_out] = target
     ordered = {name: exits[name] for name in exits_of(step) if name in exits}
-    return _with(path, {key: step.but(exits=ordered)})
+    return _with(path, {key: step.copy_with(exits=ordered)})
 
 
 def begin_with(path: Path, key: str) -> Path:
@@ -192,7 +194,7 @@ def _led_on(step: Step, gone: set[str], onward: str) -> Step:
     if not gone & set(step.exits.values()):
         return step
     exits = {name: onward if to in gone else to for name, to in step.exits.items()}
-    return step.but(exits={name: to for name, to in exits.items() if to})
+    return step.copy_with(exits={name: to for name, to in exits.items() if to})
 
 
 def branch(path: Path, key: str) -> set[str]:
@@ -218,7 +220,7 @@ def copy(path: Path, key: str) -> Clip:
     """A branch for the clipboard; exits out of it are left out."""
     inside = branch(path, key)
     steps = {
-        k: s.but(exits={n: to for n, to in s.exits.items() if to in inside})
+        k: s.copy_with(exits={n: to for n, to in s.exits.items() if to in inside})
         for k, s in path.steps.items()
         if k in inside
     }
@@ -251,11 +253,13 @@ def paste(path: Path, key: str, way_out: str, clip: Clip) -> tuple[Path, str]:
             else free_key(path, step.kind, names.values())
         )
     pasted = {
-        names[old]: step.but(exits={n: names[to] for n, to in step.exits.items()})
+        names[old]: step.copy_with(exits={n: names[to] for n, to in step.exits.items()})
         for old, step in clip.steps.items()
     }
     first = names[clip.first]
-    return _with(path, {**pasted, key: source.but(exits={**source.exits, way_out: first})}), first
+    return _with(
+        path, {**pasted, key: source.copy_with(exits={**source.exits, way_out: first})}
+    ), first
 
 
 def move(path: Path, key: str, to: str, way_out: str) -> Path:
@@ -272,7 +276,7 @@ def move(path: Path, key: str, to: str, way_out: str) -> Path:
         )
     steps = {k: _led_on(s, {key}, "") for k, s in path.steps.items()}
     source = steps[to]
-    steps[to] = source.but(exits={**source.exits, way_out: key})
+    steps[to] = source.copy_with(exits={**source.exits, way_out: key})
     return _made(path.first, steps, path)
 
 
@@ -286,7 +290,7 @@ def change_step(path: Path, key: str, fields: dict[str, Any]) -> Path:
     except ValidationError as error:
         raise as_refusal(error) from error
     exits = {name: step.exits[name] for name in exits_of(changed) if name in step.exits}
-    return _with(path, {key: changed.but(exits=exits)})
+    return _with(path, {key: changed.copy_with(exits=exits)})
 
 
 def as_refusal(error: ValidationError) -> NotUnderstood:

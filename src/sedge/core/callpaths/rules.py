@@ -25,7 +25,7 @@ from sedge.core.callpaths.tracing.endings import Endings, endings_of, graph_of
 from sedge.core.callpaths.tracing.testcases import run_cases
 from sedge.core.callpaths.tracing.world import Called, EndingKind
 from sedge.core.estate import Estate
-from sedge.core.facts import canonical, counted
+from sedge.core.facts import counted, to_canonical_json
 from sedge.core.outbound.forwarding import judge_forward, problem_with
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders import tasks as t
@@ -51,7 +51,7 @@ def _endings(task: t.PublishPath, estate: Estate) -> Endings:
             called_of(task.path, estate)[0], task.body, estate, draft={task.path: task.body}
         )
 
-    return estate.once("endings", canonical(task.body), work_out)
+    return estate.once("endings", to_canonical_json(task.body), work_out)
 
 
 def _at(level: Level, body: Path, found: dict[str, str], more: str = "") -> Finding:

@@ -168,7 +168,7 @@ class SetAnswering(Task):
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         person = estate.the(Person, self.holder.id)
-        after = person.but(answering=self.answering, ring_seconds=self.ring_seconds)
+        after = person.copy_with(answering=self.answering, ring_seconds=self.ring_seconds)
         return [changed(Subject.PERSON, person, after, "person.answering-set")]
 
 

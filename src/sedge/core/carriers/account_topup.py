@@ -24,7 +24,7 @@ def wants_top_up(account: Account, now: datetime) -> bool:
 def topped_up(account: Account, amount: Decimal, now: datetime) -> Account:
     """The account that remembers what its rule has paid in this month."""
     month = _month(now)
-    return account.but(topped_up={month: account.topped_up.get(month, Decimal(0)) + amount})
+    return account.copy_with(topped_up={month: account.topped_up.get(month, Decimal(0)) + amount})
 
 
 def _month(now: datetime) -> str:

@@ -48,7 +48,7 @@ def price_told(task: t.FollowCarrier, estate: Estate) -> Finding | None:
         return None
     number = estate.number(task.e164 or "")
     more = (task.price - number.monthly.amount) * 12
-    year = in_words(number.monthly.but(amount=abs(more)))
+    year = in_words(number.monthly.copy_with(amount=abs(more)))
     if more > 0:
         return warn(
             f"{number.shown} costs {year} a year more than agreed. To dispute that, tell the"

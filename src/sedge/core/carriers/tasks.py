@@ -58,7 +58,7 @@ class FollowCarrier(Task):
         number = estate.number(self.known_number)
         match DriftKind(self.drift):
             case DriftKind.PRICE:
-                monthly = number.monthly.but(amount=self.price)
+                monthly = number.monthly.copy_with(amount=self.price)
                 return number_changed(number, "number.price-taken-over", monthly=monthly)
             case DriftKind.TRUNK:
                 return number_changed(number, "trunk.listed", trunk=self.theirs)

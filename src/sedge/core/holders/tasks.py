@@ -186,16 +186,16 @@ class ChangePerson(Task):
         if self.site and self.site != person.site:
             estate.the(Site, self.site)
             given["spot"] = None
-        after = person.but(**given)
+        after = person.copy_with(**given)
         if same(after, person):
             return []
         if not after.left or person.left:
             return [changed(Subject.PERSON, person, after, "person.changed")]
         nothing_left = {"extension": "", "spot": None, "rights": ()}
-        after = after.but(**nothing_left, caller_id=CallerId(), answering=Answering())
+        after = after.copy_with(**nothing_left, caller_id=CallerId(), answering=Answering())
         gone = {"removed": True, "registered": False, "said": ""}
         phones = [
-            changed(Subject.DEVICE, d, d.but(**gone), "device.removed")
+            changed(Subject.DEVICE, d, d.copy_with(**gone), "device.removed")
             for d in estate.devices_of(person.id)
         ]
         return [changed(Subject.PERSON, person, after, "person.left"), *phones]
@@ -243,7 +243,7 @@ class SetGroup(Task):
         if before is None:
             group = Group(id=self.group, **values)
             return [changed(Subject.GROUP, None, group, "group.added")]
-        after = before.but(**values, removed=self.removed)
+        after = before.copy_with(**values, removed=self.removed)
         if same(after, before):
             return []
         action = "group.removed" if self.removed else "group.changed"

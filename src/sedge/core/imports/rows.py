@@ -88,7 +88,7 @@ _CAPACITIES = {
 
 
 @dataclass(frozen=True)
-class Context:
+class RowContext:
     """What rows are read against, and what stands for columns a file doesn't have."""
 
     home: str
@@ -184,7 +184,7 @@ def by_names(records: Iterable[Any], *more: str) -> dict[str, Any]:
     }
 
 
-def reader(mapping: Mapping, context: Context) -> Reader:
+def reader(mapping: Mapping, context: RowContext) -> Reader:
     """A function from cells to what they say. It raises Fault with the reason where a row can't be
     brought in."""
     columns = {name: at for name, at in mapping.items() if not name.startswith("known:")}
@@ -242,7 +242,7 @@ def _label(text: str) -> str:
 
 
 def _simple(
-    said: tuple[str, ...], number: int, shared: "_Shared", context: Context
+    said: tuple[str, ...], number: int, shared: "_Shared", context: RowContext
 ) -> tuple[Any, ...]:
     """All but the number, of a row without holder and small facts."""
     label = _label(said[0])
@@ -273,7 +273,7 @@ def _number(text: str, home: str, also: tuple[str, ...]) -> int:
 class _Shared:
     """What many rows have in common, looked up once per spelling."""
 
-    def __init__(self, context: Context) -> None:
+    def __init__(self, context: RowContext) -> None:
         self.context = context
         self._known: dict[tuple[Any, ...], tuple[Any, ...]] = {}
 
@@ -394,7 +394,7 @@ def _whole(
     extra: dict[str, str],
     ids: tuple[tuple[str, str], ...],
     shared: _Shared,
-    context: Context,
+    context: RowContext,
 ) -> Incoming:
     ref = holder_of(extra, context.holders)
     known = context.holders
@@ -452,7 +452,7 @@ def holder_of(extra: dict[str, str], holders: Directory) -> HolderRef | None:
     return None
 
 
-def _until(text: str, state: State, number: int, context: Context) -> datetime | None:
+def _until(text: str, state: State, number: int, context: RowContext) -> datetime | None:
     """Until when a reservation or a rest lasts: as the file says, else by the policy."""
     if state not in LASTING:
         return None

@@ -11,7 +11,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from sedge.core.facts import Fact, canonical
+from sedge.core.facts import Fact, to_canonical_json
 
 BEGINNING = "0" * 64
 
@@ -58,7 +58,7 @@ def link(previous_hash: str, entry: Entry) -> str:
         for name in Entry.model_fields
         if name != "erased" and (name != "actor_id" or entry.actor_id)
     }
-    return hashlib.sha256((previous_hash + canonical(told)).encode()).hexdigest()
+    return hashlib.sha256((previous_hash + to_canonical_json(told)).encode()).hexdigest()
 
 
 def first_broken(entries: Iterable[tuple[Entry, str]], head: str) -> int | None:

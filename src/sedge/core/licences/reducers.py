@@ -60,7 +60,7 @@ def taken_back(holder: HolderRef, product: str, estate: Estate) -> list[Change]:
         return []
     subscription = estate.the(Subscription, grant.subscription)
     return [
-        changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended"),
+        changed(Subject.GRANT, grant, grant.copy_with(until=estate.now), "grant.ended"),
         _used(subscription, -1),
     ]
 
@@ -69,7 +69,7 @@ def _used(subscription: Subscription, by: int) -> Change:
     return changed(
         Subject.SUBSCRIPTION,
         subscription,
-        subscription.but(used=subscription.used + by),
+        subscription.copy_with(used=subscription.used + by),
         "subscription.used",
     )
 
@@ -104,7 +104,7 @@ def free_seats(after: Iterable[Subscription], estate: Estate) -> list[Change]:
                 changed(
                     Subject.SUBSCRIPTION,
                     pool,
-                    pool.but(seats=seats),
+                    pool.copy_with(seats=seats),
                     "subscription.free-seats-counted",
                 )
             )
@@ -121,7 +121,7 @@ def term_over(subscription: Subscription, estate: Estate) -> list[Change]:
         return _trial_over(subscription, estate)
     renews = months_later(subscription.renews_on or estate.now, subscription.term_months)
     seats = max(subscription.seats - subscription.leaving, subscription.used)
-    after = subscription.but(seats=seats, leaving=0, renews_on=renews, ended=seats == 0)
+    after = subscription.copy_with(seats=seats, leaving=0, renews_on=renews, ended=seats == 0)
     action = "subscription.ended" if after.ended else "subscription.renewed"
     return [
         changed(Subject.SUBSCRIPTION, subscription, after, action),
@@ -145,12 +145,12 @@ def _trial_over(trial: Subscription, estate: Estate) -> list[Change]:
         if room:
             moved[room.id] = moved.get(room.id, 0) + 1
             changes.append(
-                changed(Subject.GRANT, grant, grant.but(subscription=room.id), "grant.moved")
+                changed(Subject.GRANT, grant, grant.copy_with(subscription=room.id), "grant.moved")
             )
         else:
             changes.append(
-                changed(Subject.GRANT, grant, grant.but(until=estate.now), "grant.ended")
+                changed(Subject.GRANT, grant, grant.copy_with(until=estate.now), "grant.ended")
             )
     changes += [_used(others[key], by) for key, by in moved.items()]
-    ended = trial.but(used=0, seats=0, ended=True)
+    ended = trial.copy_with(used=0, seats=0, ended=True)
     return [*changes, changed(Subject.SUBSCRIPTION, trial, ended, "subscription.trial-ended")]

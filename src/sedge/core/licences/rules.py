@@ -251,7 +251,7 @@ def can_be_cancelled(task: t.CancelSeats, estate: Estate) -> Finding:
     for free in estate.all(Product):
         if free.entitlement and free.entitlement.of == product.id:
             fewer = [
-                s.but(seats=s.seats - task.seats) if s.id == seats.id else s
+                s.copy_with(seats=s.seats - task.seats) if s.id == seats.id else s
                 for s in estate.all(Subscription)
             ]
             used = sum(s.used for s in estate.all(Subscription) if s.product == free.id)

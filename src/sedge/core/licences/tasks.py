@@ -198,7 +198,7 @@ class BuySeats(Task):
             term_months=product.term_months,
             renews_on=months_later(estate.now, product.term_months),
         )
-        after = before.but(seats=before.seats + self.seats)
+        after = before.copy_with(seats=before.seats + self.seats)
         bought = changed(Subject.SUBSCRIPTION, found, after, "subscription.seats-bought")
         return [bought, *free_seats([after], estate)]
 
@@ -209,7 +209,7 @@ class BuySeats(Task):
         if not isinstance(other, BuySeats) or other.product != self.product:
             return None
         seats = self.seats + other.seats
-        return self.but(seats=seats) if seats <= MOST_SEATS else None
+        return self.copy_with(seats=seats) if seats <= MOST_SEATS else None
 
 
 class StartTrial(Task):
@@ -269,7 +269,7 @@ class CancelSeats(Task):
         seats = estate.the(Subscription, self.subscription)
         if self.seats > seats.seats - seats.leaving:
             raise NotAllowedNow("So many seats are not there to cancel.", reason="no-seat")
-        after = seats.but(leaving=seats.leaving + self.seats)
+        after = seats.copy_with(leaving=seats.leaving + self.seats)
         return [changed(Subject.SUBSCRIPTION, seats, after, "subscription.seats-cancelled")]
 
     def costs(self, estate: Estate) -> Cost:

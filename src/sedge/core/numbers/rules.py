@@ -97,7 +97,9 @@ def _another(task: t.AssignNumber, number: Number, estate: Estate) -> tuple[Reme
     other = estate.first_available(site=number.site, capacity=wanted, carrier=number.carrier)
     if other:
         return (
-            instead(f"Take {other.shown} instead", task.but(number=other.e164), automatic=False),
+            instead(
+                f"Take {other.shown} instead", task.copy_with(number=other.e164), automatic=False
+            ),
         )
     return (
         elsewhere(
@@ -153,7 +155,9 @@ def capacity_suits_holder(task: t.AssignNumber, estate: Estate) -> Finding:
             site=number.site, capacity={Capacity.MANY, Capacity.ANY}, carrier=number.carrier
         )
         remedy = (
-            instead(f"Take {other.shown} instead, for many callers", task.but(number=other.e164))
+            instead(
+                f"Take {other.shown} instead, for many callers", task.copy_with(number=other.e164)
+            )
             if other
             else elsewhere("Order a number for many callers", "supply many", number.site)
         )
@@ -216,7 +220,7 @@ def role_free(task: t.AssignNumber, estate: Estate) -> Finding:
         if n.assignment and n.assignment.role is task.role and n.e164 != task.e164
     ]
     if taken:
-        extra = instead("Give it as an extra number", task.but(role=Role.EXTRA))
+        extra = instead("Give it as an extra number", task.copy_with(role=Role.EXTRA))
         back = add_before(
             f"Take {taken[0].shown} back first",
             t.UnassignNumber(number=taken[0].e164, holder=task.holder),

@@ -84,13 +84,15 @@ class SetCallerId(Task):
         said = CallerId(shows=self.shows, number=self.caller_id)
         if self.holder is None:
             before = estate.get(Defaults, ORGANISATION)
-            after = (before or Defaults(id=ORGANISATION)).but(caller_id=said)
+            after = (before or Defaults(id=ORGANISATION)).copy_with(caller_id=said)
             return [changed(Subject.DEFAULTS, before, after, "organisation.caller-id-set")]
         if self._is_a_sites:
             site = estate.the(Site, self.holder.id)
-            return [changed(Subject.SITE, site, site.but(caller_id=said), "site.caller-id-set")]
+            return [
+                changed(Subject.SITE, site, site.copy_with(caller_id=said), "site.caller-id-set")
+            ]
         person = estate.the(Person, self.holder.id)
-        after = person.but(caller_id=said)
+        after = person.copy_with(caller_id=said)
         return [changed(Subject.PERSON, person, after, "person.caller-id-set")]
 
 
@@ -123,7 +125,7 @@ class SetCallingRights(Task):
             message = f"{holder.name} says itself who may call where: set it there."
             raise NotAllowedNow(message, reason="downstream")
         action = f"{self.holder.subject.value.replace(' ', '-')}.rights-set"
-        after = holder.but(rights=self.rights)
+        after = holder.copy_with(rights=self.rights)
         return [changed(self.holder.subject, holder, after, action)]
 
 
@@ -152,7 +154,7 @@ class SetDialPlan(Task):
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         site = estate.the(Site, self.site)
-        after = site.but(dial_rules=self.rules)
+        after = site.copy_with(dial_rules=self.rules)
         return [changed(Subject.SITE, site, after, "site.dial-plan-set")]
 
 
@@ -181,5 +183,5 @@ class SetOutboundRoutes(Task):
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         before = estate.get(Defaults, ORGANISATION)
-        after = (before or Defaults(id=ORGANISATION)).but(routes=self.routes)
+        after = (before or Defaults(id=ORGANISATION)).copy_with(routes=self.routes)
         return [changed(Subject.DEFAULTS, before, after, "organisation.routes-set")]

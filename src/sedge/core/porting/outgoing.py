@@ -90,13 +90,16 @@ def approved(request: PortOut, vouched: str, estate: Estate) -> list[Change]:
     already."""
     if request.state is not PortOutState.ASKED:
         raise NotAllowedNow(f"Port out {request.no} is {request.state} already.", reason="port-out")
-    after = request.but(
+    after = request.copy_with(
         state=PortOutState.APPROVED, said=_said(request, estate.now, vouched or "us", "approved")
     )
     going = [n for e164 in request.numbers if (n := estate.get(Number, e164)) and n.state in MAY_GO]
     return [
         changed(Subject.PORT_OUT, request, after, "port-out.approved"),
-        *(changed(Subject.NUMBER, n, n.but(**_on_its_way(n)), "number.porting-out") for n in going),
+        *(
+            changed(Subject.NUMBER, n, n.copy_with(**_on_its_way(n)), "number.porting-out")
+            for n in going
+        ),
     ]
 
 
@@ -114,7 +117,7 @@ def _on_its_way(number: Number) -> dict[str, object]:
 
 
 def refused(request: PortOut, code: str, now: datetime, by: str) -> Change:
-    after = request.but(
+    after = request.copy_with(
         state=PortOutState.REFUSED,
         code=code,
         said=_said(request, now, by, f"refused: {REFUSALS[code]}", code),
@@ -124,7 +127,7 @@ def refused(request: PortOut, code: str, now: datetime, by: str) -> Change:
 
 def gone(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
     """Another carrier has the numbers: their lives here are over."""
-    after = request.but(
+    after = request.copy_with(
         state=PortOutState.GONE,
         goes_at=request.goes_at or at,
         said=_said(request, at, request.gaining, "switched"),
@@ -135,7 +138,7 @@ def gone(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
         if number is None or number.state in ENDED or number.state not in HELD:
             continue
         if number.state is not State.PORTING_OUT:
-            number_before, number = number, number.but(**step(number, Event.PORT_OUT_ACCEPT))
+            number_before, number = number, number.copy_with(**step(number, Event.PORT_OUT_ACCEPT))
         else:
             number_before = number
         values = step(
@@ -150,14 +153,14 @@ def gone(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
             label=number.label,
         )
         changes.append(
-            changed(Subject.NUMBER, number_before, number.but(**values), "number.ported-out")
+            changed(Subject.NUMBER, number_before, number.copy_with(**values), "number.ported-out")
         )
     return changes
 
 
 def stays(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
     """They have taken it back: the numbers are as they were."""
-    after = request.but(
+    after = request.copy_with(
         state=PortOutState.WITHDRAWN, said=_said(request, at, request.gaining, "withdrawn")
     )
     changes = [changed(Subject.PORT_OUT, request, after, "port-out.withdrawn")]
@@ -171,5 +174,7 @@ def stays(request: PortOut, estate: Estate, at: datetime) -> list[Change]:
                 "announcement": number.announcement,
             }
             values = {**step(number, Event.PORT_OUT_WITHDRAW, number.state_before), **kept}
-            changes.append(changed(Subject.NUMBER, number, number.but(**values), "number.stays"))
+            changes.append(
+                changed(Subject.NUMBER, number, number.copy_with(**values), "number.stays")
+            )
     return changes

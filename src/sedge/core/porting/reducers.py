@@ -20,7 +20,7 @@ from sedge.core.records import Account, Assignment, Carrier, Number, Site, Subje
 
 def gone_through(port: Port, event: PortEvent, said: Said | None = None, **values: Any) -> Change:
     """A port after an event, with what was said at it."""
-    after = port.but(
+    after = port.copy_with(
         state=next_port_state(port.state, event),
         said=(*port.said, said) if said else port.said,
         **values,
@@ -59,7 +59,9 @@ def stays_behind(port: Port, estate: Estate, numbers: set[str]) -> list[Change]:
         if (n := estate.get(Number, e164)) and n.state is State.PORTING_IN and n.order == port.id
     ]
     return [
-        changed(Subject.NUMBER, n, n.but(**step(n, Event.PORT_IN_REJECT)), "number.stays-behind")
+        changed(
+            Subject.NUMBER, n, n.copy_with(**step(n, Event.PORT_IN_REJECT)), "number.stays-behind"
+        )
         for n in found
     ]
 
@@ -78,7 +80,7 @@ def switched(port: Port, estate: Estate, arrived: Collection[str] | None = None)
     changes = [arrival(port, number, estate) for number in here]
     if len(here) < len(waiting):
         return changes
-    due = port.but(state=PortState.DUE)  # a draft foresees the day; the runner waits for it
+    due = port.copy_with(state=PortState.DUE)  # a draft foresees the day; the runner waits for it
     until = back_out_until(port.country, estate.now, estate.the(Site, port.site).timezone)
     after = gone_through(
         due,
@@ -100,7 +102,7 @@ def arrival(port: Port, number: Number, estate: Estate) -> Change:
     line, trunk = port.line(number.e164), _trunk_for(port, number, estate)
     if line is None or line.holder is None:
         values = step(number, Event.PORT_IN_ACTIVATE, State.AVAILABLE, order=None, trunk=trunk)
-        return changed(Subject.NUMBER, number, number.but(**values), "number.ported-in")
+        return changed(Subject.NUMBER, number, number.copy_with(**values), "number.ported-in")
     works_from = max([estate.now, *(g.works_from for g in estate.grants_of(line.holder))])
     spot = spot_of(line, estate)
     values = step(
@@ -117,7 +119,7 @@ def arrival(port: Port, number: Number, estate: Estate) -> Change:
         ),
         registered_spot=spot if estate.carrier_of(number).registers_addresses else None,
     )
-    return changed(Subject.NUMBER, number, number.but(**values), "number.ported-in")
+    return changed(Subject.NUMBER, number, number.copy_with(**values), "number.ported-in")
 
 
 def spot_of(line: PortLine, estate: Estate) -> str | None:
@@ -159,7 +161,7 @@ def answered(
             return [gone_through(port, PortEvent.QUERY, said("queried"))]
         case "accepted" | "due" if port.state in {PortState.SUBMITTED, PortState.QUERIED}:
             lines = tuple(
-                x.but(refused=refused[x.e164]) if x.e164 in refused else x for x in port.lines
+                x.copy_with(refused=refused[x.e164]) if x.e164 in refused else x for x in port.lines
             )
             accepted = gone_through(port, PortEvent.ACCEPT, said("accepted"), foc=foc, lines=lines)
             return [accepted, *stays_behind(port, estate, set(refused))]

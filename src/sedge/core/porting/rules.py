@@ -215,13 +215,13 @@ def _unready(port: Port, names: tuple[str, ...], estate: Estate) -> list[Unready
 def _judged(port: Port, estate: Estate) -> Iterator[Unready]:
     waiting = {n.e164: n for n in waiting_numbers(port, estate)}
     lines = [(line, line.holder) for line in port.lines if line.holder and line.e164 in waiting]
-    bare = port.but(lines=())
+    bare = port.copy_with(lines=())
     if not lines or port.state not in {PortState.ACCEPTED, PortState.DUE}:
         return
     world = estate.fork()
     for line, holder in lines:
         number = arrival(bare, waiting[line.e164], estate).after
-        world.put(number.but(path=line.path))
+        world.put(number.copy_with(path=line.path))
         task = t.AssignNumber(
             number=line.e164, holder=holder, role=line.role, spot=spot_of(line, estate)
         )

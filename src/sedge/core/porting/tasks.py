@@ -156,7 +156,7 @@ class BackOutPort(Task):
             if number and number.state in HELD_HERE:
                 values = step(number, Event.BACK_OUT, assignment=None, path=None, label="")
                 values |= {"trunk": None, "spot": None, "registered_spot": None}
-                after = number.but(**values)
+                after = number.copy_with(**values)
                 gone.append(changed(Subject.NUMBER, number, after, "number.ported-back"))
         return [gone_through(port, PortEvent.BACK_OUT, said), *gone]
 

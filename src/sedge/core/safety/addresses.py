@@ -232,7 +232,7 @@ def _lacks(segment: Segment, typed: CivicElements, others: Sequence[Segment] = (
 
 
 def _elements(typed: CivicElements, segment: Segment) -> CivicElements:
-    return typed.but(
+    return typed.copy_with(
         region=segment.region,
         city=segment.city,
         street=segment.street,

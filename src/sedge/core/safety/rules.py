@@ -81,7 +81,7 @@ def _at_spot(task: t.AssignNumber, spot: Spot, estate: Estate, *, automatic: boo
         return add_before(
             words, t.SetSpot(person=task.holder.id, spot=spot.id), automatic=automatic
         )
-    return instead(words, task.but(spot=spot.id), automatic=automatic)
+    return instead(words, task.copy_with(spot=spot.id), automatic=automatic)
 
 
 def _good_spots(site: str, estate: Estate) -> list[Spot]:

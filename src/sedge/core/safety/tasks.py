@@ -82,8 +82,10 @@ class SetSpot(Task):
             for n in estate.numbers_of(person_ref(person.id))
             if n.spot == person.spot or _is_elsewhere(n.spot, person.site, estate)
         ]
-        moved = [changed(Subject.NUMBER, n, n.but(spot=spot.id), "number.spot-set") for n in follow]
-        after = person.but(spot=spot.id)
+        moved = [
+            changed(Subject.NUMBER, n, n.copy_with(spot=spot.id), "number.spot-set") for n in follow
+        ]
+        after = person.copy_with(spot=spot.id)
         return [changed(Subject.PERSON, person, after, "person.spot-set"), *moved]
 
 

@@ -56,7 +56,9 @@ def settle_lines(order: Order, answers: Mapping[str, LineAnswer], estate: Estate
             continue
         state, usable_from, reason = answer
         lines.append(
-            line.but(state=state, usable_from=usable_from, reason=reason, delivered_at=estate.now)
+            line.copy_with(
+                state=state, usable_from=usable_from, reason=reason, delivered_at=estate.now
+            )
         )
         number = estate.number(line.e164)
         if state is LineState.DELIVERED:
@@ -69,7 +71,10 @@ def settle_lines(order: Order, answers: Mapping[str, LineAnswer], estate: Estate
             )
     if changes:
         changes.insert(
-            0, changed(Subject.ORDER, order, order.but(lines=tuple(lines)), "order.line-changed")
+            0,
+            changed(
+                Subject.ORDER, order, order.copy_with(lines=tuple(lines)), "order.line-changed"
+            ),
         )
     return changes
 
@@ -80,18 +85,24 @@ def as_delivered(change: Change) -> Change:
         return change
     number = change.after
     state = next_state(number.state, Event.DELIVER)
-    return change.but(after=number.but(state=state, state_before=State.ON_ORDER))
+    return change.copy_with(after=number.copy_with(state=state, state_before=State.ON_ORDER))
 
 
 def charge(account: Account, amount: Money) -> Change:
     return changed(
-        Subject.ACCOUNT, account, account.but(balance=account.balance - amount), "account.charged"
+        Subject.ACCOUNT,
+        account,
+        account.copy_with(balance=account.balance - amount),
+        "account.charged",
     )
 
 
 def refund(account: Account, amount: Money) -> Change:
     return changed(
-        Subject.ACCOUNT, account, account.but(balance=account.balance + amount), "account.refunded"
+        Subject.ACCOUNT,
+        account,
+        account.copy_with(balance=account.balance + amount),
+        "account.refunded",
     )
 
 
@@ -126,14 +137,14 @@ def papers_told(order: Order, answers: dict[str, tuple[PaperState, str]]) -> lis
     """What the carrier says of an order's papers."""
     papers = tuple(
         (
-            p.but(state=answers[p.document][0], reason=answers[p.document][1])
+            p.copy_with(state=answers[p.document][0], reason=answers[p.document][1])
             if p.document in answers
             else p
         )
         for p in order.papers
     )
     return (
-        [changed(Subject.ORDER, order, order.but(papers=papers), "order.papers-told")]
+        [changed(Subject.ORDER, order, order.copy_with(papers=papers), "order.papers-told")]
         if papers != order.papers
         else []
     )

@@ -226,10 +226,10 @@ class RecordArrival(Task):
         here = {"usable_from": estate.now}
         ordered = [ordered_number(line, order, account, estate, identity).after for line in lines]
         lives = [
-            n.but(state=next_state(n.state, Event.DELIVER), state_before=n.state, **here)
+            n.copy_with(state=next_state(n.state, Event.DELIVER), state_before=n.state, **here)
             for n in ordered
         ]
-        after = order.but(lines=(*order.lines, *lines))
+        after = order.copy_with(lines=(*order.lines, *lines))
         return [
             changed(Subject.ORDER, order, after, "order.arrived"),
             *(changed(Subject.NUMBER, None, n, "number.delivered") for n in lives),
@@ -272,7 +272,7 @@ class SendPaper(Task):
         papers = tuple(fresh if p.document == self.instead_of else p for p in order.papers)
         if papers == order.papers:
             return []
-        return [changed(Subject.ORDER, order, order.but(papers=papers), "order.paper-sent")]
+        return [changed(Subject.ORDER, order, order.copy_with(papers=papers), "order.paper-sent")]
 
 
 class CancelOrder(Task):
@@ -391,7 +391,7 @@ class SetFeature(Task):
 
     def reversal(self, snapshots: Sequence[Snapshot], words: str) -> Task:
         """The carrier has to switch it again."""
-        return self.but(on=not self.on)
+        return self.copy_with(on=not self.on)
 
     def works(self, estate: Estate) -> str:
         return "when the carrier has switched it"

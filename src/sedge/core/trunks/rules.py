@@ -116,13 +116,13 @@ def help_still_comes(task: t.MoveTrunk, estate: Estate) -> Finding | None:
     """From every site an emergency call gets out, whatever trunk is taken away."""
     if task.event is TrunkEvent.RESUME:
         return None
-    return _help_comes(estate, estate.the(Trunk, task.trunk).but(state=TrunkState.SUSPENDED))
+    return _help_comes(estate, estate.the(Trunk, task.trunk).copy_with(state=TrunkState.SUSPENDED))
 
 
 @rule("trunk.help-still-comes-after", t.ChangeTrunk)
 def help_still_comes_after(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """A trunk that takes no emergency calls any more leaves another one that does."""
-    return _help_comes(estate, estate.the(Trunk, task.trunk).but(emergency=task.emergency))
+    return _help_comes(estate, estate.the(Trunk, task.trunk).copy_with(emergency=task.emergency))
 
 
 def _help_comes(estate: Estate, after: Trunk) -> Finding:

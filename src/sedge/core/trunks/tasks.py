@@ -145,7 +145,7 @@ class MoveTrunk(Task):
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         trunk = estate.the(Trunk, self.trunk)
-        after = trunk.but(state=next_state(trunk.state, self.event))
+        after = trunk.copy_with(state=next_state(trunk.state, self.event))
         return [changed(Subject.TRUNK, trunk, after, f"trunk.{self.event}")]
 
 
@@ -195,7 +195,7 @@ class AddTrunk(Task):
         added = [changed(Subject.TRUNK, None, trunk, "trunk.added")]
         if site.account is None:
             model = estate.the(Carrier, account.carrier).supply_model
-            after = site.but(account=account.id, supply_model=model)
+            after = site.copy_with(account=account.id, supply_model=model)
             added.append(changed(Subject.SITE, site, after, "site.changed"))
         return added
 
@@ -233,7 +233,7 @@ class ChangeTrunk(Task):
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         trunk = estate.the(Trunk, self.trunk)
-        after = trunk.but(
+        after = trunk.copy_with(
             name=self.name,
             host=self.host,
             channels=self.channels,
@@ -281,7 +281,7 @@ class SetSbc(Task):
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         before = estate.get(Sbc, self.id)
         site = estate.the(Site, self.site).id
-        after = (before or Sbc(id=self.id, name=self.name, site=site, host=self.host)).but(
+        after = (before or Sbc(id=self.id, name=self.name, site=site, host=self.host)).copy_with(
             name=self.name,
             site=site,
             host=self.host,
@@ -321,5 +321,5 @@ class RetireSbc(Task):
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         sbc = estate.the(Sbc, self.sbc)
-        after = sbc.but(retired=True)
+        after = sbc.copy_with(retired=True)
         return [changed(Subject.SBC, sbc, after, "session-border-controller.retired")]

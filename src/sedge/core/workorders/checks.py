@@ -200,7 +200,9 @@ def replaced(tasks: Sequence[Task], position: int, task: Task) -> list[Task]:
         follows = [
             x.e164 == old and not x.may_be_new and not isinstance(x, t.UnassignNumber) for x in out
         ]
-        out = [x.but(number=new) if follow else x for x, follow in zip(out, follows, strict=True)]
+        out = [
+            x.copy_with(number=new) if follow else x for x, follow in zip(out, follows, strict=True)
+        ]
     return out
 
 
@@ -211,7 +213,7 @@ def _merged(current: Task, original: Task, replacement: Task) -> Task:
         for name in type(original).model_fields
         if getattr(replacement, name, None) != getattr(original, name)
     }
-    return current.but(**changes)
+    return current.copy_with(**changes)
 
 
 @dataclass(frozen=True)

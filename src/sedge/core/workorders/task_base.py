@@ -216,7 +216,7 @@ class Task(Fact):
         number = getattr(self, "number", None)
         if not isinstance(number, OutputOf):
             return self
-        return self.but(number=number.but(output_of=place(number.output_of)))
+        return self.copy_with(number=number.copy_with(output_of=place(number.output_of)))
 
     def resolved(self, tasks: "Sequence[Task]") -> Self:
         """The same with what it leaves to another of `tasks` filled in. Raises NotUnderstood."""
@@ -227,7 +227,7 @@ class Task(Fact):
         if number.index >= len(numbers):
             message = "“output_of” names a task that gives no such number."
             raise NotUnderstood(message, field="number", reason="output-of")
-        return self.but(number=numbers[number.index])
+        return self.copy_with(number=numbers[number.index])
 
     # ── what all have ──
 

@@ -123,13 +123,13 @@ class PutBackLater(Task):
         return self.task
 
     def moved(self, place: Callable[[int], int]) -> Self:
-        return self.but(task=place(self.task))
+        return self.copy_with(task=place(self.task))
 
     def resolved(self, tasks: Sequence[Task]) -> Self:
         if self.task >= len(tasks) or isinstance(tasks[self.task], PutBackLater):
             message = "A put-back names the position of another task that changes something."
             raise NotUnderstood(message, field="task", reason="put-back-of")
-        return self.but(of_kind=tasks[self.task].kind)
+        return self.copy_with(of_kind=tasks[self.task].kind)
 
 
 def put_back(self: Task, snapshots: Sequence[Snapshot], words: str) -> Task:
@@ -145,12 +145,12 @@ def restored(snapshot: Snapshot, estate: Estate) -> list[Change]:
     after = record_type.model_validate(snapshot.after)
     before = record_type.model_validate(snapshot.before) if snapshot.before else None
     if isinstance(now, Subscription) and isinstance(after, Subscription):
-        none = after.but(seats=0, used=0, leaving=0)
+        none = after.copy_with(seats=0, used=0, leaving=0)
         return _seats_restored(now, before if isinstance(before, Subscription) else none, after)
     if isinstance(now, Number) and isinstance(after, Number) and isinstance(before, Number):
         # what the carrier has registered is a fact of the outside, which no undo takes back
-        after = after.but(registered_spot=now.registered_spot)
-        before = before.but(registered_spot=now.registered_spot)
+        after = after.copy_with(registered_spot=now.registered_spot)
+        before = before.copy_with(registered_spot=now.registered_spot)
     if not same(now, after):
         name = getattr(now, "national", None) or getattr(now, "name", snapshot.id)
         message = f"{name} has been changed since, so it stays as it is now."
@@ -159,12 +159,13 @@ def restored(snapshot: Snapshot, estate: Estate) -> list[Change]:
         return _come_to_nothing(now, estate)
     if isinstance(now, PathVersion):
         # versions are never rewritten; the old one comes back as a new one
-        before = before.but(number=now.number + 1, in_force_from=estate.now)
+        before = before.copy_with(number=now.number + 1, in_force_from=estate.now)
     if isinstance(now, Device):
         # it has to sign in again before it rings
-        before = before.but(registered=False, said="secret")
+        before = before.copy_with(registered=False, said="secret")
     action = "number.restored" if isinstance(now, Number) else "record.restored"
-    as_it_was = before.but(version=now.version)  # type: ignore[attr-defined]  records have one
+    version: int = now.version  # type: ignore[attr-defined]  records have one
+    as_it_was = before.copy_with(version=version)
     return [changed(snapshot.subject, now, as_it_was, action)]  # type: ignore[arg-type]
 
 
@@ -172,18 +173,18 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
     """What came into being by a task that is undone."""
     match now:
         case Grant():
-            return [changed(Subject.GRANT, now, now.but(until=estate.now), "grant.ended")]
+            return [changed(Subject.GRANT, now, now.copy_with(until=estate.now), "grant.ended")]
         case Defaults():
             none = Defaults(id=now.id, version=now.version)
             return [changed(Subject.DEFAULTS, now, none, "record.restored")]
         case Group():
-            return [changed(Subject.GROUP, now, now.but(removed=True), "group.removed")]
+            return [changed(Subject.GROUP, now, now.copy_with(removed=True), "group.removed")]
         case Number():
             why = "its take-over was undone"
             gone = step(now, Event.RESTORE, State.CLOSED, state_reason=why, assignment=None)
             return number_changed(now, "number.restored", **{**gone, "path": None, "trunk": None})
         case Sbc():
-            gone = now.but(retired=True)
+            gone = now.copy_with(retired=True)
             return [changed(Subject.SBC, now, gone, "session-border-controller.retired")]
         case Trunk():
             if listed := [n for n in estate.all(Number) if n.trunk == now.id]:
@@ -192,10 +193,10 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
                     " another trunk, or take them off; then undo."
                 )
                 raise NotAllowedNow(message, reason="numbers-on-it")
-            retired = now.but(state=TrunkState.RETIRED)
+            retired = now.copy_with(state=TrunkState.RETIRED)
             return [changed(Subject.TRUNK, now, retired, "trunk.retire")]
         case Person():
-            return [changed(Subject.PERSON, now, now.but(left=True), "person.changed")]
+            return [changed(Subject.PERSON, now, now.copy_with(left=True), "person.changed")]
         case _:
             message = "This came into being by the task and cannot be undone."
             raise NotAllowedNow(message, reason="not-reversible")
@@ -215,4 +216,4 @@ def _seats_restored(now: Subscription, before: Subscription, after: Subscription
     if moved["used"] > moved["seats"]:
         message = "The seats bought then are granted by now, so they stay. Take grants back first."
         raise NotAllowedNow(message, reason="no-seat")
-    return [changed(Subject.SUBSCRIPTION, now, now.but(**moved), "record.restored")]
+    return [changed(Subject.SUBSCRIPTION, now, now.copy_with(**moved), "record.restored")]

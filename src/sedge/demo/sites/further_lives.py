@@ -14,7 +14,7 @@ from sedge.demo.sites.further_sites import DEPOT, NORTH, PRINT_ROOM, TAKEN, TIDE
 from sedge.demo.sites.home_sites import WHARF
 from sedge.demo.sites.site_facts import line_id, person_id, set_up_site, staff_site
 from sedge.services.apply_now import add_records, apply_at_once
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.supply import paper_orders
 
 Happening = tuple[float, Callable[[], object]]
@@ -22,15 +22,15 @@ AT_FIRST, APART_DAYS = 0.8, 37  # of the people; between two who join later
 MOVED_DAYS_AGO, NATIONAL_DAYS_AGO, TIDE_DAYS_AGO, ORDERED_DAYS_AGO = (190, 96), 280, 24, 5
 
 
-def live_further(desk: Desk) -> list[Happening]:
+def live_further(context: Context) -> list[Happening]:
     """Everything at the further sites, as happenings by how many days ago."""
-    found = [h for taken in TAKEN for h in _Life(desk, taken).happenings()]
+    found = [h for taken in TAKEN for h in _Life(context, taken).happenings()]
     return [
-        (480, lambda: add_records(desk, [NORTH], reason="agreement signed")),
+        (480, lambda: add_records(context, [NORTH], reason="agreement signed")),
         *found,
-        (TIDE_DAYS_AGO, lambda: set_up_site(desk, TIDE, desk.now())),
-        (NATIONAL_DAYS_AGO, lambda: _open_national_lines(desk)),
-        (ORDERED_DAYS_AGO, lambda: _order_for_the_tide(desk)),
+        (TIDE_DAYS_AGO, lambda: set_up_site(context, TIDE, context.now())),
+        (NATIONAL_DAYS_AGO, lambda: _open_national_lines(context)),
+        (ORDERED_DAYS_AGO, lambda: _order_for_the_tide(context)),
     ]
 
 
@@ -39,7 +39,7 @@ class _Life:
     """A site's numbers, from the front: its main number, then its service lines, then its
     people."""
 
-    desk: Desk
+    context: Context
     taken: Taken
 
     def happenings(self) -> Iterator[Happening]:
@@ -60,9 +60,9 @@ class _Life:
     def _take_over(self) -> None:
         taken = self.taken
         if taken.site is DEPOT:
-            staff_site(self.desk, taken.site, self.desk.now())
+            staff_site(self.context, taken.site, self.context.now())
         else:
-            set_up_site(self.desk, taken.site, self.desk.now())
+            set_up_site(self.context, taken.site, self.context.now())
         trunk = taken.site.trunk[0] if taken.site.trunk else "brackwater-berlin"
         self._do(
             [
@@ -122,7 +122,7 @@ class _Life:
     def _keep_some(self) -> None:
         """A few numbers kept for what is planned, and one for tests."""
         *kept, test = self.taken.numbers[-14:-10]
-        until = self.desk.now() + timedelta(days=75)
+        until = self.context.now() + timedelta(days=75)
         self._do(
             [t.ReserveNumber(number=n, reason="next season", until=until) for n in kept],
             "asked for by the site",
@@ -148,7 +148,7 @@ class _Life:
         return numbers if self._is_bundled else numbers[1 + len(self.taken.site.lines) :]
 
     def _do(self, tasks: Sequence[Task], reason: str = "") -> None:
-        apply_at_once(self.desk, tasks, reason=reason)
+        apply_at_once(self.context, tasks, reason=reason)
 
 
 @dataclass(frozen=True)
@@ -188,7 +188,7 @@ NATIONAL = (
 )
 
 
-def _open_national_lines(desk: Desk) -> None:
+def _open_national_lines(context: Context) -> None:
     """Lines that callers of a whole country know."""
     members = ServiceLine(
         id=line_id("Members' line"),
@@ -197,9 +197,9 @@ def _open_national_lines(desk: Desk) -> None:
         site=WHARF,
         spot=spot_code("WHF", 1),
     )
-    add_records(desk, [members], reason="service line set up")
+    add_records(context, [members], reason="service line set up")
     apply_at_once(
-        desk,
+        context,
         [
             t.AdoptNumber(
                 number=x.number,
@@ -214,7 +214,7 @@ def _open_national_lines(desk: Desk) -> None:
     )
     holders = [HolderRef(kind=HolderKind.SERVICE_LINE, id=line_id(x.line)) for x in NATIONAL]
     apply_at_once(
-        desk,
+        context,
         [
             t.AssignNumber(number=x.number, holder=holder, role=x.role)
             for x, holder in zip(NATIONAL, holders, strict=True)
@@ -222,7 +222,7 @@ def _open_national_lines(desk: Desk) -> None:
         reason="opened",
     )
     apply_at_once(
-        desk,
+        context,
         [
             *(t.SetPath(number=x.number, path=x.path) for x in NATIONAL),
             *(t.RegisterAddress(number=x.number) for x in NATIONAL if x.site == PRINT_ROOM.id),
@@ -231,10 +231,10 @@ def _open_national_lines(desk: Desk) -> None:
     )
 
 
-def _order_for_the_tide(desk: Desk) -> None:
+def _order_for_the_tide(context: Context) -> None:
     """Thirty numbers on the carrier's form, sent and not yet answered."""
     order = paper_orders.write(
-        desk,
+        context,
         {
             "account": "old-quay-main",
             "site": TIDE.id,
@@ -245,4 +245,4 @@ def _order_for_the_tide(desk: Desk) -> None:
             "note": "Numbers from 029 2018 0600 on, if you still have them.",
         },
     )
-    paper_orders.mark_sent(desk, order.id, on="", how="by post")
+    paper_orders.mark_sent(context, order.id, on="", how="by post")

@@ -89,7 +89,7 @@ def set_up_home_sites(seeding: "Seeding") -> None:
         ],
     )
     add_records(
-        seeding.desk,
+        seeding.context,
         [
             Address(
                 id=f"{SPREE}-address",
@@ -215,7 +215,7 @@ def _edges() -> list[Sbc]:
         ),
         group="Leeds edge",
     )
-    spare = edge.but(
+    spare = edge.copy_with(
         id="edge-two",
         name="Edge two",
         host="spare.lanternfield.example",
@@ -227,10 +227,10 @@ def _edges() -> list[Sbc]:
 
 def _keep_trunk_secrets(seeding: "Seeding") -> None:
     """As the carrier's letter has them."""
-    with seeding.desk.writing() as writing:
+    with seeding.context.writing() as writing:
         secrets.keep_secret(
             writing.connection,
-            seeding.house.keyring,
+            seeding.installation.keyring,
             secret_name("leeds-a"),
             "tern-over-salt-marsh-88",
             writing.stamp,

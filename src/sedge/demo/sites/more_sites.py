@@ -21,7 +21,7 @@ from sedge.demo.licences import HOME, RECEPTION, STAFF
 from sedge.demo.sites.site_facts import SiteFacts, line_id, on_the_ground, person_id, set_up_site
 from sedge.services.apply_now import apply_at_once
 from sedge.services.carriers import reconciliation
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.porting import port_outs, port_planning, ports
 from sedge.services.porting.port_tracking import hear
 
@@ -119,16 +119,16 @@ SITES = (
 )
 
 
-def set_up_sites(desk: Desk, today: datetime) -> None:
+def set_up_sites(context: Context, today: datetime) -> None:
     """Both sites with their people; `today` is the day that the demo's past leads up to."""
     for site in SITES:
-        set_up_site(desk, site, today)
-    _fill_the_hall(desk, today.date())
+        set_up_site(context, site, today)
+    _fill_the_hall(context, today.date())
 
 
-def ask_for_the_gallery(desk: Desk) -> None:
+def ask_for_the_gallery(context: Context) -> None:
     """Days kept free for its winter opening, and its first port."""
-    with desk.writing(reason="the winter opening of the gallery") as writing:
+    with context.writing(reason="the winter opening of the gallery") as writing:
         year = writing.now.year + (writing.now.month == 12)
         kept = KeptFree(
             id="winter-opening",
@@ -138,17 +138,17 @@ def ask_for_the_gallery(desk: Desk) -> None:
             site=GALLERY,
         )
         writing.save([changed(Subject.KEPT_FREE, None, kept, "days.kept-free")])
-    if desk.outside.control:
-        _ask_for_the_first_twenty(desk)
+    if context.outside.control:
+        _ask_for_the_first_twenty(context)
 
 
-def _fill_the_hall(desk: Desk, today: date) -> None:
+def _fill_the_hall(context: Context, today: date) -> None:
     """Forty numbers, of which few are in use: the first twelve bought last year, the others this
     spring, each with a minimum term."""
     hall = SITES[1]
     numbers = [f"+494066969{n}" for n in range(700, 740)]
     apply_at_once(
-        desk,
+        context,
         [
             t.AdoptNumber(
                 number=n,
@@ -162,14 +162,14 @@ def _fill_the_hall(desk: Desk, today: date) -> None:
         ],
         reason="taken over with the hall",
     )
-    with desk.writing(reason="as the agreement says") as writing:
+    with context.writing(reason="as the agreement says") as writing:
         found = sorted(writing.records.many(Number, numbers), key=lambda n: n.e164)
         writing.save(
             [
                 changed(
                     Subject.NUMBER,
                     n,
-                    n.but(bound_until=today + timedelta(days=40 if i < 12 else 130)),
+                    n.copy_with(bound_until=today + timedelta(days=40 if i < 12 else 130)),
                     "number.term-noted",
                 )
                 for i, n in enumerate(found)
@@ -180,7 +180,7 @@ def _fill_the_hall(desk: Desk, today: date) -> None:
     seats = [
         t.GrantLicence(holder=p, product=product) for p in people for product in (STAFF, HOME)
     ] + [t.GrantLicence(holder=x, product=RECEPTION) for x in lines]
-    apply_at_once(desk, seats, reason="seats for the hall")
+    apply_at_once(context, seats, reason="seats for the hall")
     site = HolderRef(kind=HolderKind.SITE, id=HALL)
     given = [
         *zip(numbers[1:], people, strict=False),
@@ -189,40 +189,46 @@ def _fill_the_hall(desk: Desk, today: date) -> None:
         (numbers[0], site),
     ]
     apply_at_once(
-        desk, [t.AssignNumber(number=n, holder=holder) for n, holder in given], reason="given out"
+        context,
+        [t.AssignNumber(number=n, holder=holder) for n, holder in given],
+        reason="given out",
     )
     apply_at_once(
-        desk, [t.RegisterAddress(number=n) for n, _ in given], reason="addresses registered"
+        context, [t.RegisterAddress(number=n) for n, _ in given], reason="addresses registered"
     )
     apply_at_once(
-        desk,
+        context,
         [t.SetPath(number=n, path=f"{HALL}-front") for n in (numbers[0], numbers[30], numbers[31])],
         reason="who answers",
     )
 
 
-def _ask_for_the_first_twenty(desk: Desk) -> None:
+def _ask_for_the_first_twenty(context: Context) -> None:
     """The gallery's first port: asked for some days ago, and its carrier wants to know about the
     alarm."""
-    (port,) = port_planning.begin(desk, "0117 496 0840-0859", account="fellgate-main", site=GALLERY)
-    ports.change_port(desk, port.id, GALLERY_ACCOUNT)
-    ports.sign(desk, port.id, "Rufus Tolliver")
-    apply_at_once(desk, [t.SubmitPort(port=port.id)], reason="the gallery's first twenty numbers")
-    with desk.reading() as reading:
+    (port,) = port_planning.begin(
+        context, "0117 496 0840-0859", account="fellgate-main", site=GALLERY
+    )
+    ports.change_port(context, port.id, GALLERY_ACCOUNT)
+    ports.sign(context, port.id, "Rufus Tolliver")
+    apply_at_once(
+        context, [t.SubmitPort(port=port.id)], reason="the gallery's first twenty numbers"
+    )
+    with context.reading() as reading:
         port = reading.records.the(type(port), port.id)
-    taken = desk.outside.ports.submit(
+    taken = context.outside.ports.submit(
         "fellgate", port.key, port, f"port {port.no}", "fellgate-main"
     )
-    desk.outside.control.backdate_port(taken.id, ASKED_DAYS_AGO)  # type: ignore[union-attr]
-    begun = desk.now() - timedelta(days=ASKED_DAYS_AGO)
-    said = tuple(s.but(at=begun) for s in port.said)
-    with desk.writing() as writing:
+    context.outside.control.backdate_port(taken.id, ASKED_DAYS_AGO)  # type: ignore[union-attr]
+    begun = context.now() - timedelta(days=ASKED_DAYS_AGO)
+    said = tuple(s.copy_with(at=begun) for s in port.said)
+    with context.writing() as writing:
         writing.save(
             [
                 changed(
                     Subject.PORT,
                     port,
-                    port.but(
+                    port.copy_with(
                         placed_as=taken.id,
                         answer_due=taken.answer_due,
                         submitted_at=begun,
@@ -232,19 +238,19 @@ def _ask_for_the_first_twenty(desk: Desk) -> None:
                 )
             ]
         )
-    hear(desk, port.id, desk.outside.ports.state("fellgate", taken.id))
+    hear(context, port.id, context.outside.ports.state("fellgate", taken.id))
 
 
-def stir_the_outside(desk: Desk) -> None:
+def stir_the_outside(context: Context) -> None:
     """Somebody asks for two numbers with another PIN than ours, and two carriers' lists are not
     what they should be."""
-    control = desk.outside.control
+    control = context.outside.control
     if control is None:
         return
     for account, pin in (("fellgate-main", "7312"), ("brackwater-main", "2208")):
-        port_outs.keep_pin(desk, account, pin)
+        port_outs.keep_pin(context, account, pin)
     asked = {
-        "name": desk.organisation.name,
+        "name": context.organisation.name,
         "account_number": "fellgate-main",
         "pin": "1234",
         "gaining": "Pellucid Telephony",
@@ -264,7 +270,7 @@ def stir_the_outside(desk: Desk) -> None:
             "prices": {"+441134960301": "1.45"},
         }
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         account = reading.records.the(Account, "fellgate-main")
-    port_outs.hear(desk.as_system(), account)
-    reconciliation.compare_all(desk)
+    port_outs.hear(context.as_system(), account)
+    reconciliation.compare_all(context)

@@ -22,7 +22,7 @@ from sedge.core.records import (
 )
 from sedge.core.safety.spots import spot_code
 from sedge.services.apply_now import add_records
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.safety import safety
 
 
@@ -51,10 +51,10 @@ class SiteFacts:
     area: int = 900
 
 
-def set_up_site(desk: Desk, site: SiteFacts, now: datetime) -> None:
+def set_up_site(context: Context, site: SiteFacts, now: datetime) -> None:
     """All of it; `now` is the day that the demo's past leads up to."""
     where = f"{site.id}-address"
-    known = safety.match_address(desk, site.address.model_dump()).candidates[0]
+    known = safety.match_address(context, site.address.model_dump()).candidates[0]
     spots = _spots(site, now)
     records: list[Fact] = [
         Address(
@@ -86,8 +86,8 @@ def set_up_site(desk: Desk, site: SiteFacts, now: datetime) -> None:
     if site.trunk:
         trunk, name, carrier, channels = site.trunk
         records.append(Trunk(id=trunk, name=name, site=site.id, carrier=carrier, channels=channels))
-    add_records(desk, records, reason=f"{site.name} set up")
-    staff_site(desk, site, now)
+    add_records(context, records, reason=f"{site.name} set up")
+    staff_site(context, site, now)
 
 
 def _spots(site: SiteFacts, now: datetime) -> list[Spot]:
@@ -115,7 +115,7 @@ def _spots(site: SiteFacts, now: datetime) -> list[Spot]:
     return [whole, *rooms]
 
 
-def staff_site(desk: Desk, site: SiteFacts, now: datetime) -> None:
+def staff_site(context: Context, site: SiteFacts, now: datetime) -> None:
     """Its people with their phones, its service lines, and who answers at the front."""
     people = [
         Person(
@@ -157,9 +157,9 @@ def staff_site(desk: Desk, site: SiteFacts, now: datetime) -> None:
         id=f"{site.id}-front",
         name=f"{site.name} front of house",
         body=_front(site, at_the_front, people[0].id).model_dump(mode="json"),
-        in_force_from=desk.now(),
+        in_force_from=context.now(),
     )
-    add_records(desk, [*people, *devices, *lines, path], reason=f"people of {site.name}")
+    add_records(context, [*people, *devices, *lines, path], reason=f"people of {site.name}")
 
 
 def _front(site: SiteFacts, ringing: Sequence[str], takes_messages: str) -> Path:

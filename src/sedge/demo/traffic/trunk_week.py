@@ -4,21 +4,21 @@ from random import Random
 
 from sedge.core.records import Trunk
 from sedge.core.trunks.answers import HOURS_SHOWN
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories import trunk_answers
 
 BACK_THEN = range(61, 64)  # hours ago, when one carrier worked on its network
 SEED = 2107
 
 
-def live_the_week(desk: Desk) -> None:
+def live_the_week(context: Context) -> None:
     """Every trunk that is set up answered, but for one in the night of its carrier's works."""
     draw = Random(SEED)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunks = sorted(
             (x for x in reading.records.all(Trunk) if x.settings and x.host), key=lambda x: x.id
         )
-    now = trunk_answers.hour_of(desk.now())
+    now = trunk_answers.hour_of(context.now())
     rows: list[dict[str, object]] = []
     for place, trunk in enumerate(trunks):
         asked = 3600 // (trunk.settings.options_every or 60) if trunk.settings else 60
@@ -38,5 +38,5 @@ def live_the_week(desk: Desk) -> None:
                     "slowest": slowest if answered else 0,
                 }
             )
-    with desk.house.estates[desk.who.organisation].writing() as connection:
+    with context.installation.estates[context.who.organisation].writing() as connection:
         trunk_answers.add_hours(connection, rows)

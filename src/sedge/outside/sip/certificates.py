@@ -32,7 +32,7 @@ class Shown:
         return domain.lower().rstrip(".") in {name.lower().rstrip(".") for name in self.names}
 
 
-def context(roots: str = "", *, checks: bool = True) -> ssl.SSLContext:
+def tls_context(roots: str = "", *, checks: bool = True) -> ssl.SSLContext:
     """`roots` are further certificates (PEM) to trust besides the machine's."""
     made = ssl.create_default_context()
     if roots:
@@ -47,10 +47,10 @@ def look(address: str, port: int, domain: str, roots: str, seconds: float) -> Sh
     """One handshake that checks the chain, and where that fails one that does not, to tell what was
     shown."""
     try:
-        return _shake(address, port, domain, context(roots), seconds)
+        return _shake(address, port, domain, tls_context(roots), seconds)
     except ssl.SSLCertVerificationError as wrong:
         try:
-            shown = _shake(address, port, domain, context(checks=False), seconds)
+            shown = _shake(address, port, domain, tls_context(checks=False), seconds)
         except (OSError, ssl.SSLError) as worse:
             return Shown(problem=str(worse))
         return Shown(**{**shown.__dict__, "distrust": wrong.verify_message})

@@ -14,10 +14,10 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Subject
 from sedge.services.access import access, passwords, throttle
 from sedge.services.access.throttle import Caller
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.services.process import Slot
-from sedge.store.repositories.access import installation
-from sedge.store.repositories.access.installation import Member, Organisation
+from sedge.store.repositories.access import sign_ins
+from sedge.store.repositories.access.sign_ins import Member, Organisation
 
 DOOR = Slot[str]("code of the first run")
 LETTERS = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
@@ -35,46 +35,46 @@ class First:
     again: str
 
 
-def open_door(house: House) -> str | None:
+def open_door(installation: Installation) -> str | None:
     """The code that lets somebody set up the first organisation; None where there is one."""
-    if not is_open(house):
+    if not is_open(installation):
         return None
-    doors = house.process.under_way(DOOR)
+    doors = installation.process.under_way(DOOR)
     fresh = "-".join("".join(secrets.choice(LETTERS) for _ in range(4)) for _ in range(3))
     return doors.setdefault("code", fresh)
 
 
-def is_open(house: House) -> bool:
-    with house.installation.reading() as connection:
-        return not installation.members(connection) and not house.organisations
+def is_open(installation: Installation) -> bool:
+    with installation.shared.reading() as connection:
+        return not sign_ins.members(connection) and not installation.organisations
 
 
-def enter(house: House, code: str, first: First, caller: Caller) -> str:
+def enter(installation: Installation, code: str, first: First, caller: Caller) -> str:
     """Set up, and sign in; a session's token. Raises Forbidden for a wrong code, TooMany, and as
     `set_up`."""
-    throttle.knock(house, "first run", "", caller)
-    wanted = house.process.under_way(DOOR).get("code")
+    throttle.knock(installation, "first run", "", caller)
+    wanted = installation.process.under_way(DOOR).get("code")
     typed = code.strip().upper().encode(errors="replace")
     if not wanted or not secrets.compare_digest(typed, wanted.encode()):
         raise Forbidden("That is not the code that Sedge told in its log.", field="code")
-    member = set_up(house, first)
-    house.process.under_way(DOOR).clear()
-    return access.open_session(house, member, caller)
+    member = set_up(installation, first)
+    installation.process.under_way(DOOR).clear()
+    return access.open_session(installation, member, caller)
 
 
-def set_up(house: House, first: First) -> Member:
+def set_up(installation: Installation, first: First) -> Member:
     """The organisation with its administrator, in one transaction. Raises NotUnderstood naming the
     field, NotAllowedNow where somebody was faster."""
     organisation, member = _checked(first)
     hashed = passwords.hash_password(first.password)
-    with house.installation.writing() as connection:
-        if installation.members(connection) or installation.organisations(connection):
+    with installation.shared.writing() as connection:
+        if sign_ins.members(connection) or sign_ins.organisations(connection):
             raise NotAllowedNow("Somebody has set this up already. Sign in.", reason="taken")
-        installation.add_organisation(connection, organisation, house.clock.real())
-        installation.add_sign_in(connection, member, hashed)
-    house.open_estate(organisation)
-    with house.desk(member).writing() as writing:
-        writing.remark(
+        sign_ins.add_organisation(connection, organisation, installation.clock.real())
+        sign_ins.add_sign_in(connection, member, hashed)
+    installation.open_estate(organisation)
+    with installation.context(member).writing() as writing:
+        writing.record_event(
             "sign-in.taken-up", Subject.SIGN_IN, member.email, f"{member.name}, {member.role}"
         )
     return member

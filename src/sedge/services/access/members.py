@@ -15,10 +15,10 @@ from sedge.services import mail
 from sedge.services.access import access, passwords, second_factor
 from sedge.services.access.passwords import digest as _digest
 from sedge.services.access.throttle import NOBODY, Caller
-from sedge.services.context import Desk, House, system_member
-from sedge.store.repositories.access import factors, installation, invitations
-from sedge.store.repositories.access.installation import Member
+from sedge.services.context import Context, Installation, system_member
+from sedge.store.repositories.access import factors, invitations, sign_ins
 from sedge.store.repositories.access.invitations import Invitation
+from sedge.store.repositories.access.sign_ins import Member
 
 LASTS = timedelta(days=7)
 
@@ -36,19 +36,19 @@ ROLES = [Role(r.value, [m.value for m in permissions(r)], r in KEPT_TO_SITES) fo
 PERMISSIONS = [m.value for m in permissions(AccessRole.ADMINISTRATOR)]
 
 
-def list_members(desk: Desk) -> tuple[list[Member], list[Invitation]]:
+def list_members(context: Context) -> tuple[list[Member], list[Invitation]]:
     """Members by name, and who has been let in and not come yet."""
-    with desk.house.installation.reading() as connection:
-        here = installation.members_of(connection, desk.who.organisation)
+    with context.installation.shared.reading() as connection:
+        here = sign_ins.members_of(connection, context.who.organisation)
         return here, invitations.open_ones(
-            connection, desk.who.organisation, desk.house.clock.real()
+            connection, context.who.organisation, context.installation.clock.real()
         )
 
 
-def with_second_factor(desk: Desk) -> set[str]:
+def with_second_factor(context: Context) -> set[str]:
     """The sign-ins of this organisation that have one."""
-    with desk.house.installation.reading() as connection:
-        here = installation.members_of(connection, desk.who.organisation)
+    with context.installation.shared.reading() as connection:
+        here = sign_ins.members_of(connection, context.who.organisation)
         return factors.who_has_one(connection, [m.sign_in for m in here])
 
 
@@ -60,118 +60,123 @@ class Invited:
     link: str
 
 
-def invite(desk: Desk, form: dict[str, object], address: str) -> Invited:
+def invite(context: Context, form: dict[str, object], address: str) -> Invited:
     """Write to somebody that they may sign in; the letter has a link under `address` that works
     once, for a week. Without a mail server the link is handed to who invites, this once.
 
     Whether they sign in for others already is not told. Raises NotUnderstood naming the field,
     NotAllowedNow for who is in already.
     """
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     email, name = str(form.get("email", "")).strip().lower(), str(form.get("name", "")).strip()
     if not is_mail_address(email):
         raise NotUnderstood("The mail address needs the form name@example.org.", field="email")
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A name of at most 120 characters is needed.", field="name")
-    role, sites = _role(form), _sites(desk, form)
-    now, token = desk.house.clock.real(), secrets.token_urlsafe(24)
+    role, sites = _role(form), _sites(context, form)
+    now, token = context.installation.clock.real(), secrets.token_urlsafe(24)
     invitation = Invitation(
-        _digest(token), email, name, desk.who.organisation, role, sites, desk.actor, now + LASTS
+        _digest(token),
+        email,
+        name,
+        context.who.organisation,
+        role,
+        sites,
+        context.actor,
+        now + LASTS,
     )
-    with desk.house.installation.writing() as connection:
-        if any(
-            m.email == email for m in installation.members_of(connection, desk.who.organisation)
-        ):
+    with context.installation.shared.writing() as connection:
+        if any(m.email == email for m in sign_ins.members_of(connection, context.who.organisation)):
             raise NotAllowedNow(
-                f"{email} signs in for {desk.organisation.name} already.",
+                f"{email} signs in for {context.organisation.name} already.",
                 field="email",
                 reason="member",
             )
         invitations.put_invitation(connection, invitation)
     link = f"{address.rstrip('/')}/welcome/{token}"
     text = (
-        f"{desk.actor} lets you sign in to Sedge for {desk.organisation.name}, as"
+        f"{context.actor} lets you sign in to Sedge for {context.organisation.name}, as"
         f" {role.value}.\n\nOpen this address within a week and choose a password:\n{link}\n\nIf"
         " you did not expect this, do nothing."
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         mail.write(
             writing,
             f"welcome-{invitation.id[:40]}",
             email,
-            Letter(f"Sign in for {desk.organisation.name}", text, ""),
+            Letter(f"Sign in for {context.organisation.name}", text, ""),
         )
-        writing.remark(
+        writing.record_event(
             "sign-in.invited", Subject.SIGN_IN, email, f"{name} ({email}), {_told(role, sites)}"
         )
-    return Invited(invitation, "" if desk.outside.mail.is_connected else link)
+    return Invited(invitation, "" if context.outside.mail.is_connected else link)
 
 
-def withdraw(desk: Desk, key: str) -> None:
+def withdraw(context: Context, key: str) -> None:
     """An invitation that no longer lets anybody in. Raises NotFound."""
-    desk.require(May.SET_RULES)
-    with desk.house.installation.writing() as connection:
-        gone = invitations.take(connection, key, desk.who.organisation)
+    context.require(May.SET_RULES)
+    with context.installation.shared.writing() as connection:
+        gone = invitations.take(connection, key, context.who.organisation)
     if gone is None:
         raise NotFound(
             "There is no such invitation; it may have been taken up.", subject="invitation", id=key
         )
-    with desk.writing() as writing:
-        writing.remark(
+    with context.writing() as writing:
+        writing.record_event(
             "sign-in.withdrawn", Subject.SIGN_IN, gone.email, f"{gone.name} ({gone.email})"
         )
 
 
-def change_member(desk: Desk, sign_in: str, form: dict[str, Any]) -> Member:
+def change_member(context: Context, sign_in: str, form: dict[str, Any]) -> Member:
     """Another role, or other sites, from the next page on. Raises NotFound, NotAllowedNow where
     nobody would be left to let others in."""
-    desk.require(May.SET_RULES)
-    role, sites = _role(form), _sites(desk, form)
-    with desk.house.installation.writing() as connection:
-        member = _the(installation.members_of(connection, desk.who.organisation), sign_in)
+    context.require(May.SET_RULES)
+    role, sites = _role(form), _sites(context, form)
+    with context.installation.shared.writing() as connection:
+        member = _the(sign_ins.members_of(connection, context.who.organisation), sign_in)
         if role is not AccessRole.ADMINISTRATOR:
             _somebody_stays(
-                desk, installation.members_of(connection, desk.who.organisation), sign_in
+                context, sign_ins.members_of(connection, context.who.organisation), sign_in
             )
-        installation.change_membership(connection, sign_in, desk.who.organisation, role, sites)
-    with desk.writing() as writing:
-        writing.remark(
+        sign_ins.change_membership(connection, sign_in, context.who.organisation, role, sites)
+    with context.writing() as writing:
+        writing.record_event(
             "sign-in.changed", Subject.SIGN_IN, member.email, f"{member.name}: {_told(role, sites)}"
         )
     return member
 
 
-def end(desk: Desk, sign_in: str) -> None:
+def end(context: Context, sign_in: str) -> None:
     """They sign in no longer for this organisation; whatever page they have open says so. What they
     did stays in the ledger."""
-    desk.require(May.SET_RULES)
-    with desk.house.installation.writing() as connection:
-        here = installation.members_of(connection, desk.who.organisation)
+    context.require(May.SET_RULES)
+    with context.installation.shared.writing() as connection:
+        here = sign_ins.members_of(connection, context.who.organisation)
         member = _the(here, sign_in)
-        _somebody_stays(desk, here, sign_in)
-        installation.end_membership(connection, sign_in, desk.who.organisation)
-    with desk.writing() as writing:
-        writing.remark(
+        _somebody_stays(context, here, sign_in)
+        sign_ins.end_membership(connection, sign_in, context.who.organisation)
+    with context.writing() as writing:
+        writing.record_event(
             "sign-in.ended", Subject.SIGN_IN, member.email, f"{member.name} ({member.email})"
         )
 
 
-def take_off_factor(desk: Desk, sign_in: str) -> None:
+def take_off_factor(context: Context, sign_in: str) -> None:
     """Somebody has lost phone and recovery codes: they set up a second factor anew as they sign in
     next. Raises NotFound, NotAllowedNow for oneself."""
-    desk.require(May.SET_RULES)
-    if sign_in == desk.who.sign_in:
+    context.require(May.SET_RULES)
+    if sign_in == context.who.sign_in:
         raise NotAllowedNow("Take off your own second factor on the page My account.", reason="own")
-    with desk.house.installation.reading() as connection:
-        member = _the(installation.members_of(connection, desk.who.organisation), sign_in)
-        elsewhere = len(installation.memberships_of(connection, sign_in)) > 1
+    with context.installation.shared.reading() as connection:
+        member = _the(sign_ins.members_of(connection, context.who.organisation), sign_in)
+        elsewhere = len(sign_ins.memberships_of(connection, sign_in)) > 1
     if elsewhere:
         raise NotAllowedNow(
             f"{member.name} signs in for other organisations too, whose safety is not yours to"
             " lower. Those who run Sedge can do it: sedge second-factor --help.",
             reason="elsewhere",
         )
-    second_factor.take_off_of(desk.house, desk.who, member)
+    second_factor.take_off_of(context.installation, context.who, member)
 
 
 # ── at the door ──
@@ -188,13 +193,13 @@ class Welcome:
     known: bool
 
 
-def welcome(house: House, token: str) -> Welcome:
+def welcome(installation: Installation, token: str) -> Welcome:
     """Raises NotFound for one that was taken up, withdrawn or is too old: the same for one that
     never was."""
-    with house.installation.reading() as connection:
-        found = invitations.by_digest(connection, _digest(token), house.clock.real())
-        known = installation.by_email(connection, found.email) is not None if found else False
-    if found is None or found.organisation not in house.organisations:
+    with installation.shared.reading() as connection:
+        found = invitations.by_digest(connection, _digest(token), installation.clock.real())
+        known = sign_ins.by_email(connection, found.email) is not None if found else False
+    if found is None or found.organisation not in installation.organisations:
         raise NotFound(
             "This invitation lets nobody in any more: it was used, withdrawn or is older than a"
             " week. Ask for another one."
@@ -202,31 +207,33 @@ def welcome(house: House, token: str) -> Welcome:
     return Welcome(
         found.name,
         found.email,
-        house.organisations[found.organisation].name,
+        installation.organisations[found.organisation].name,
         found.role.value,
         known,
     )
 
 
-def accept(house: House, token: str, password: str, again: str, caller: Caller = NOBODY) -> str:
+def accept(
+    installation: Installation, token: str, password: str, again: str, caller: Caller = NOBODY
+) -> str:
     """Take the invitation up: with the password one has, or a new one; a session's token. Raises
     NotUnderstood naming the field."""
-    invited = welcome(house, token)
+    invited = welcome(installation, token)
     if invited.known:
-        access.check_password(house, invited.email, password, caller)
+        access.check_password(installation, invited.email, password, caller)
     else:
         about = (invited.name, invited.email, invited.organisation)
         passwords.refuse_weak(password, again, about=about)
     fresh = (
         "" if invited.known else passwords.hash_password(password)
     )  # slow on purpose, so before the transaction
-    with house.installation.writing() as connection:
+    with installation.shared.writing() as connection:
         taken = invitations.take(connection, _digest(token))
         if taken is None:
             raise NotFound(
                 "This invitation has just been used. Sign in with the password chosen then."
             )
-        known = installation.by_email(connection, taken.email)
+        known = sign_ins.by_email(connection, taken.email)
         if known and fresh:
             raise NotAllowedNow(
                 "You have a password since a moment ago. Open the invitation again and use that"
@@ -242,17 +249,17 @@ def accept(house: House, token: str, password: str, again: str, caller: Caller =
             taken.sites,
         )
         if known:
-            installation.add_membership(connection, member)
+            sign_ins.add_membership(connection, member)
         else:
-            installation.add_sign_in(connection, member, fresh)
-    with house.desk(member).writing() as writing:
-        writing.remark(
+            sign_ins.add_sign_in(connection, member, fresh)
+    with installation.context(member).writing() as writing:
+        writing.record_event(
             "sign-in.taken-up",
             Subject.SIGN_IN,
             member.email,
             f"{member.name}, {_told(member.role, member.sites)}",
         )
-    return access.open_session(house, member, caller)
+    return access.open_session(installation, member, caller)
 
 
 def _role(form: dict[str, object]) -> AccessRole:
@@ -262,7 +269,7 @@ def _role(form: dict[str, object]) -> AccessRole:
         raise NotUnderstood(f"Roles are: {', '.join(AccessRole)}.", field="role") from None
 
 
-def _sites(desk: Desk, form: dict[str, Any]) -> tuple[str, ...]:
+def _sites(context: Context, form: dict[str, Any]) -> tuple[str, ...]:
     """The sites a site manager looks after, at least one. Other roles are for the whole
     organisation. Raises NotUnderstood."""
     if _role(form) not in KEPT_TO_SITES:
@@ -272,21 +279,21 @@ def _sites(desk: Desk, form: dict[str, Any]) -> tuple[str, ...]:
         raise NotUnderstood(
             "Choose at least one site: a site manager changes nothing elsewhere.", field="sites"
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = {s.id for s in reading.records.many(Site, wanted)}
     if missing := [s for s in wanted if s not in known]:
         raise NotUnderstood(f"There is no site {missing[0]}.", field="sites")
     return tuple(wanted)
 
 
-def take_off_by_operator(house: House, email: str) -> None:
+def take_off_by_operator(installation: Installation, email: str) -> None:
     """The same by those who run Sedge, for anybody. Raises NotFound."""
-    with house.installation.reading() as connection:
-        found = installation.by_email(connection, email)
-        member = installation.member(connection, found.id) if found else None
+    with installation.shared.reading() as connection:
+        found = sign_ins.by_email(connection, email)
+        member = sign_ins.member(connection, found.id) if found else None
     if member is None:
         raise NotFound(f"Nobody signs in with {email}.")
-    second_factor.take_off_of(house, system_member(member.organisation), member)
+    second_factor.take_off_of(installation, system_member(member.organisation), member)
 
 
 def _the(members: list[Member], sign_in: str) -> Member:
@@ -296,10 +303,10 @@ def _the(members: list[Member], sign_in: str) -> Member:
     return found
 
 
-def _somebody_stays(desk: Desk, members: list[Member], sign_in: str) -> None:
+def _somebody_stays(context: Context, members: list[Member], sign_in: str) -> None:
     if not any(m.role is AccessRole.ADMINISTRATOR and m.sign_in != sign_in for m in members):
         raise NotAllowedNow(
-            f"{desk.organisation.name} would have no administrator left. Make somebody else one"
+            f"{context.organisation.name} would have no administrator left. Make somebody else one"
             " first.",
             reason="last",
         )

@@ -23,12 +23,12 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Account, Carrier, CivicElements, Product, Subject
 from sedge.services.carriers import accounts
 from sedge.services.carriers.accounts import Wanted
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.services.safety import safety
 from sedge.services.today import today
-from sedge.store.repositories.access import installation
-from sedge.store.repositories.access.installation import Member, Organisation
+from sedge.store.repositories.access import sign_ins
+from sedge.store.repositories.access.sign_ins import Member, Organisation
 from sedge.store.repositories.workorders import running_count
 from sedge.store.schema import holders as holder_tables
 from sedge.store.schema import projected, tables
@@ -54,21 +54,21 @@ class Mine:
     is_here: bool
 
 
-def mine(desk: Desk) -> list[Mine]:
+def mine(context: Context) -> list[Mine]:
     """All organisations the member may act for; of others nothing is told."""
-    house = desk.house
-    with house.installation.reading() as connection:
-        found = installation.memberships_of(connection, desk.who.sign_in)
+    installation = context.installation
+    with installation.shared.reading() as connection:
+        found = sign_ins.memberships_of(connection, context.who.sign_in)
     return [
-        _glance(house.desk(m), is_here=m.organisation == desk.who.organisation)
+        _glance(installation.context(m), is_here=m.organisation == context.who.organisation)
         for m in found
-        if m.organisation in house.estates
+        if m.organisation in installation.estates
     ]
 
 
-def _glance(desk: Desk, *, is_here: bool) -> Mine:
+def _glance(context: Context, *, is_here: bool) -> Mine:
     person = tables.person
-    with desk.reading() as reading:
+    with context.reading() as reading:
         numbers = (
             reading.connection.execute(
                 select(func.coalesce(func.sum(projected.tally.c.count), 0))
@@ -83,11 +83,11 @@ def _glance(desk: Desk, *, is_here: bool) -> Mine:
         )
         running = running_count(reading.connection)
     return Mine(
-        desk.organisation,
-        desk.who.role,
+        context.organisation,
+        context.who.role,
         int(numbers),
         int(people),
-        len(today.waiting(desk)),
+        len(today.waiting(context)),
         running,
         is_here,
     )
@@ -119,14 +119,14 @@ class Review:
         return all(c.ok for c in self.checks)
 
 
-def review(desk: Desk, form: dict[str, Any]) -> Review:
+def review(context: Context, form: dict[str, Any]) -> Review:
     """Everything looked at and nothing made. Raises NotUnderstood naming the field for what can't
     be read at all."""
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     name, country = _name(form), _country(form)
-    known = _mine(desk)
+    known = _mine(context)
     taken = any(
-        o.name.casefold() == name.casefold() and o.id != _identity(desk, form) for o in known
+        o.name.casefold() == name.casefold() and o.id != _identity(context, form) for o in known
     )
     checks = [
         Check(
@@ -135,13 +135,13 @@ def review(desk: Desk, form: dict[str, Any]) -> Review:
             f"You have an organisation called {name} already." if taken else f"{name} is new here.",
         )
     ]
-    checks += [_administrator_checked(desk, mail) for mail in _mails(form)]
-    with desk.reading() as reading:
+    checks += [_administrator_checked(context, mail) for mail in _mails(form)]
+    with context.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         held = {a.carrier for a in reading.records.all(Account)}
     for key in form.get("carriers", []):
         carrier = carriers.get(key)
-        opens = carrier is not None and key in held and key in desk.outside.carriers
+        opens = carrier is not None and key in held and key in context.outside.carriers
         serves = carrier is not None and country in carrier.countries
         words = (
             f"An account of their own will be opened at {carrier.name}."
@@ -159,15 +159,15 @@ def review(desk: Desk, form: dict[str, Any]) -> Review:
                 ),
             )
         )
-    checks.append(_address_checked(desk, form, country))
+    checks.append(_address_checked(context, form, country))
     return Review(checks, form)
 
 
-def _mine(desk: Desk) -> list[Organisation]:
+def _mine(context: Context) -> list[Organisation]:
     """The organisations of the member; of others nothing is told, not even that a name is taken."""
-    with desk.house.installation.reading() as connection:
-        ids = {m.organisation for m in installation.memberships_of(connection, desk.who.sign_in)}
-        return [o for o in installation.organisations(connection) if o.id in ids]
+    with context.installation.shared.reading() as connection:
+        ids = {m.organisation for m in sign_ins.memberships_of(connection, context.who.sign_in)}
+        return [o for o in sign_ins.organisations(connection) if o.id in ids]
 
 
 def _name(form: dict[str, object]) -> str:
@@ -197,14 +197,14 @@ def _mails(form: dict[str, object]) -> list[str]:
     return found
 
 
-def _administrator_checked(desk: Desk, mail: str) -> Check:
+def _administrator_checked(context: Context, mail: str) -> Check:
     """Only those whom the member knows from an organisation of their own: a stranger's sign-in is
     not told of."""
-    with desk.house.installation.reading() as connection:
-        known = installation.by_email(connection, mail)
-        shared = {m.organisation for m in installation.memberships_of(connection, desk.who.sign_in)}
+    with context.installation.shared.reading() as connection:
+        known = sign_ins.by_email(connection, mail)
+        shared = {m.organisation for m in sign_ins.memberships_of(connection, context.who.sign_in)}
         theirs = (
-            {m.organisation for m in installation.memberships_of(connection, known.id)}
+            {m.organisation for m in sign_ins.memberships_of(connection, known.id)}
             if known
             else set()
         )
@@ -216,7 +216,7 @@ def _administrator_checked(desk: Desk, mail: str) -> Check:
     )
 
 
-def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
+def _address_checked(context: Context, form: dict[str, Any], country: str) -> Check:
     typed = CivicElements(
         country=country, **{k: str(form.get(k, "")).strip()[:200] for k in ADDRESS}
     )
@@ -230,7 +230,7 @@ def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
             "Its letters are three letters, such as WHF; spot codes begin with them.",
         )
     try:
-        found = safety.checked_address(desk, typed, accepted=bool(form.get("accepted")))
+        found = safety.checked_address(context, typed, accepted=bool(form.get("accepted")))
     except SedgeError as error:
         return Check("First site", False, error.message, tuple(error.facts.get("choices", ())))
     return Check(
@@ -238,7 +238,7 @@ def _address_checked(desk: Desk, form: dict[str, Any], country: str) -> Check:
     )
 
 
-def _identity(desk: Desk, form: dict[str, object]) -> str:
+def _identity(context: Context, form: dict[str, object]) -> str:
     """The id that a form's token stands for: always made here, out of who asks and the token, so
     that nobody can name another's.
 
@@ -251,12 +251,12 @@ def _identity(desk: Desk, form: dict[str, object]) -> str:
     return (
         "org-"
         + hashlib.sha256(
-            f"{desk.who.sign_in}/{desk.who.organisation}/{token}".encode()
+            f"{context.who.sign_in}/{context.who.organisation}/{token}".encode()
         ).hexdigest()[:12]
     )
 
 
-def create(desk: Desk, form: dict[str, Any]) -> Organisation:
+def create(context: Context, form: dict[str, Any]) -> Organisation:
     """Make it: what the pattern has, accounts with their trunks, the first site; and last, in one
     transaction, the organisation with its administrators. Until then nobody can get in, and the
     same form sent again goes on where it stopped; afterwards it changes nothing.
@@ -264,27 +264,31 @@ def create(desk: Desk, form: dict[str, Any]) -> Organisation:
     Raises NotUnderstood with what stops it, OutsideTrouble where a carrier or the register is
     silent.
     """
-    desk.require(May.SET_RULES)
-    house, key = desk.house, _identity(desk, form) or desk.new_id("org")
-    if made := next((o for o in _mine(desk) if o.id == key), None):
+    context.require(May.SET_RULES)
+    installation, key = context.installation, _identity(context, form) or context.new_id("org")
+    if made := next((o for o in _mine(context) if o.id == key), None):
         return made
-    found = review(desk, form)
+    found = review(context, form)
     if stopped := next((c for c in found.checks if not c.ok), None):
         raise NotUnderstood(
             f"{stopped.what}: {stopped.says}", field="name" if stopped.what == "Name" else None
         )
     organisation = Organisation(key, _name(form), _country(form))
     first = Member(
-        desk.who.sign_in, desk.who.name, desk.who.email, organisation.id, AccessRole.ADMINISTRATOR
+        context.who.sign_in,
+        context.who.name,
+        context.who.email,
+        organisation.id,
+        AccessRole.ADMINISTRATOR,
     )
-    if organisation.id not in house.estates:
-        house.open_estate(organisation)
-    into = house.desk(first)
-    _copy_pattern(desk, into)
+    if organisation.id not in installation.estates:
+        installation.open_estate(organisation)
+    into = installation.context(first)
+    _copy_pattern(context, into)
     trouble = [
         opened.problem
         for key in form.get("carriers", [])
-        if (opened := _account(desk, into, key, organisation)).problem
+        if (opened := _account(context, into, key, organisation)).problem
     ]
     if trouble:
         raise OutsideTrouble(
@@ -292,11 +296,11 @@ def create(desk: Desk, form: dict[str, Any]) -> Organisation:
             " again, and it goes on."
         )
     _first_site(into, form, organisation)
-    with house.installation.reading() as connection:
+    with installation.shared.reading() as connection:
         others = [
-            known.id for mail in _mails(form) if (known := installation.by_email(connection, mail))
+            known.id for mail in _mails(form) if (known := sign_ins.by_email(connection, mail))
         ]
-    house.add_organisation(
+    installation.add_organisation(
         organisation,
         [
             first,
@@ -306,8 +310,8 @@ def create(desk: Desk, form: dict[str, Any]) -> Organisation:
     return organisation
 
 
-def _copy_pattern(desk: Desk, into: Desk) -> None:
-    with desk.reading() as reading:
+def _copy_pattern(context: Context, into: Context) -> None:
+    with context.reading() as reading:
         records = [
             *reading.records.all(Carrier),
             *(p for p in reading.records.all(Product) if not p.withdrawn),
@@ -316,7 +320,7 @@ def _copy_pattern(desk: Desk, into: Desk) -> None:
             table: [dict(row._mapping) for row in reading.connection.execute(select(table))]
             for table in COPIED_TABLES
         }
-    with into.writing(reason=f"set up like {desk.organisation.name}") as writing:
+    with into.writing(reason=f"set up like {context.organisation.name}") as writing:
         known = {r.id for r in (*writing.records.all(Carrier), *writing.records.all(Product))}
         subjects = {
             Carrier: (Subject.CARRIER, "carrier.added"),
@@ -326,7 +330,9 @@ def _copy_pattern(desk: Desk, into: Desk) -> None:
         if fresh:
             writing.save(
                 [
-                    changed(subjects[type(r)][0], None, r.but(version=0), subjects[type(r)][1])
+                    changed(
+                        subjects[type(r)][0], None, r.copy_with(version=0), subjects[type(r)][1]
+                    )
                     for r in fresh
                 ]
             )
@@ -341,12 +347,16 @@ def _copy_pattern(desk: Desk, into: Desk) -> None:
                 writing.connection.execute(insert(table), found)
 
 
-def _account(desk: Desk, into: Desk, carrier: str, organisation: Organisation) -> accounts.Opened:
-    wanted = Wanted(organisation.name[:80], Decimal(0), desk.who.email)
-    return accounts.open_for(desk, into, carrier, wanted, key=f"{organisation.id}-{carrier}"[:80])
+def _account(
+    context: Context, into: Context, carrier: str, organisation: Organisation
+) -> accounts.Opened:
+    wanted = Wanted(organisation.name[:80], Decimal(0), context.who.email)
+    return accounts.open_for(
+        context, into, carrier, wanted, key=f"{organisation.id}-{carrier}"[:80]
+    )
 
 
-def _first_site(into: Desk, form: dict[str, object], organisation: Organisation) -> None:
+def _first_site(into: Context, form: dict[str, object], organisation: Organisation) -> None:
     if not str(form.get("street", "")).strip() or site_management.plain_sites(into):
         return
     typed = CivicElements(

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from sedge.core.errors import TooMany
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.store.repositories.access import attempts
 
 
@@ -40,17 +40,17 @@ class Caller:
 NOBODY = Caller()
 
 
-def knock(house: House, what: str, account: str, caller: Caller) -> None:
+def knock(installation: Installation, what: str, account: str, caller: Caller) -> None:
     """Count an attempt at `what` (a password, a code) of an account. Raises TooMany, with the
     seconds to wait in its facts."""
-    now, whose = house.clock.real(), _digest(account.strip().lower())
+    now, whose = installation.clock.real(), _digest(account.strip().lower())
     limits = {
         _here(what, account, caller): HERE,
         f"{what} of {whose}": ACCOUNT,
         f"{what} from {caller.address}": ADDRESS,
         f"{what} altogether": ALL,
     }
-    with house.installation.writing() as connection:
+    with installation.shared.writing() as connection:
         counted = [
             (*attempts.take(connection, key, now, now + limit.span), limit)
             for key, limit in limits.items()
@@ -65,9 +65,9 @@ def knock(house: House, what: str, account: str, caller: Caller) -> None:
         )
 
 
-def forget(house: House, what: str, account: str, caller: Caller) -> None:
+def forget(installation: Installation, what: str, account: str, caller: Caller) -> None:
     """It went well: what was counted for this account from this address is forgotten."""
-    with house.installation.writing() as connection:
+    with installation.shared.writing() as connection:
         attempts.forget(connection, _here(what, account, caller))
 
 

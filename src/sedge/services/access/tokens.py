@@ -11,9 +11,9 @@ from sedge.core.records import Site, Subject
 from sedge.services.access import access
 from sedge.services.access.passwords import digest
 from sedge.services.access.throttle import Caller
-from sedge.services.context import Desk, House
-from sedge.store.repositories.access import installation, tokens
-from sedge.store.repositories.access.installation import Member
+from sedge.services.context import Context, Installation
+from sedge.store.repositories.access import sign_ins, tokens
+from sedge.store.repositories.access.sign_ins import Member
 from sedge.store.repositories.access.tokens import Token
 
 PREFIX = "sedge_"  # so that a token that got loose can be told for what it is
@@ -52,81 +52,81 @@ def roles_for(owner: AccessRole) -> list[AccessRole]:
     return [owner, *others]
 
 
-def make(desk: Desk, wish: Wish) -> Made:
+def make(context: Context, wish: Wish) -> Made:
     """Raises NotUnderstood naming the field, Forbidden for a role or a site beyond one's own."""
-    if desk.who.token:
+    if context.who.token:
         raise Forbidden("A token makes no others: it would outlast its own end.")
     name = wish.name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A token needs a name of at most 80 characters.", field="name")
     if not 1 <= wish.days <= MOST_DAYS:
         raise NotUnderstood(f"A token lasts 1 to {MOST_DAYS} days.", field="days")
-    if not within(wish.role, desk.who.role):
+    if not within(wish.role, context.who.role):
         raise Forbidden(
-            f"As {desk.who.role} you can't give a token the role {wish.role}.", field="role"
+            f"As {context.who.role} you can't give a token the role {wish.role}.", field="role"
         )
-    sites = _sites(desk, wish)
-    now, secret = desk.house.clock.real(), PREFIX + secrets.token_urlsafe(32)
+    sites = _sites(context, wish)
+    now, secret = context.installation.clock.real(), PREFIX + secrets.token_urlsafe(32)
     token = Token(
         id=f"token-{secrets.token_hex(5)}",
         name=name,
-        sign_in=desk.who.sign_in,
-        organisation=desk.who.organisation,
+        sign_in=context.who.sign_in,
+        organisation=context.who.organisation,
         role=wish.role,
         sites=sites,
         read_only=wish.read_only,
         made_at=now,
         expires_at=now + timedelta(days=wish.days),
     )
-    with desk.house.installation.writing() as connection:
-        mine = tokens.all_of(connection, desk.who.organisation, desk.who.sign_in)
+    with context.installation.shared.writing() as connection:
+        mine = tokens.all_of(connection, context.who.organisation, context.who.sign_in)
         if sum(t.revoked_at is None and t.expires_at > now for t in mine) >= MOST_TOKENS:
             raise NotUnderstood(
                 f"You have {MOST_TOKENS} tokens in use. Revoke some first.", field="name"
             )
         tokens.add(connection, digest(secret), token)
-    _note(desk, "token.made", token)
+    _note(context, "token.made", token)
     return Made(token, secret)
 
 
-def list_tokens(desk: Desk) -> list[Token]:
+def list_tokens(context: Context) -> list[Token]:
     """One's own; an administrator sees everybody's."""
-    whose = None if access_to_all(desk) else desk.who.sign_in
-    with desk.house.installation.reading() as connection:
-        return tokens.all_of(connection, desk.who.organisation, whose)
+    whose = None if access_to_all(context) else context.who.sign_in
+    with context.installation.shared.reading() as connection:
+        return tokens.all_of(connection, context.who.organisation, whose)
 
 
-def access_to_all(desk: Desk) -> bool:
-    return May.SET_RULES in ALLOWED[desk.who.role]
+def access_to_all(context: Context) -> bool:
+    return May.SET_RULES in ALLOWED[context.who.role]
 
 
-def revoke(desk: Desk, key: str) -> Token:
+def revoke(context: Context, key: str) -> Token:
     """It lets nobody in from now on. Raises NotFound for one that is not there, not one's own, or
     has ended."""
-    token = next((t for t in list_tokens(desk) if t.id == key), None)
-    now = desk.house.clock.real()
-    with desk.house.installation.writing() as connection:
-        if token is None or not tokens.revoke(connection, key, now, desk.actor):
+    token = next((t for t in list_tokens(context) if t.id == key), None)
+    now = context.installation.clock.real()
+    with context.installation.shared.writing() as connection:
+        if token is None or not tokens.revoke(connection, key, now, context.actor):
             raise NotFound("There is no such token, or it has ended.", subject="token", id=key)
-    _note(desk, "token.revoked", token)
-    return replace(token, revoked_at=now, revoked_by=desk.actor)
+    _note(context, "token.revoked", token)
+    return replace(token, revoked_at=now, revoked_by=context.actor)
 
 
-def whose(house: House, secret: str, caller: Caller) -> Member | None:
+def whose(installation: Installation, secret: str, caller: Caller) -> Member | None:
     """Who a program acts as. None for a token that has ended, whose owner has left, or may less
     now than the token says."""
     if not secret.startswith(PREFIX):
         return None
-    now = house.clock.real()
-    with house.installation.reading() as connection:
+    now = installation.clock.real()
+    with installation.shared.reading() as connection:
         token = tokens.by_hash(connection, digest(secret), now)
-        here = installation.memberships_of(connection, token.sign_in) if token else []
+        here = sign_ins.memberships_of(connection, token.sign_in) if token else []
     owner = next((m for m in here if token and m.organisation == token.organisation), None)
     if token is None or owner is None or not within(token.role, owner.role):
         return None
-    access.refuse_network(house, owner, caller)
+    access.refuse_network(installation, owner, caller)
     if token.used_at is None or now - token.used_at > tokens.USED_EVERY:
-        with house.installation.writing() as connection:
+        with installation.shared.writing() as connection:
             tokens.note_use(connection, token.id, now, caller.address)
     sites = token.sites or owner.sites
     if owner.sites:
@@ -143,23 +143,25 @@ def whose(house: House, secret: str, caller: Caller) -> Member | None:
     )
 
 
-def _sites(desk: Desk, wish: Wish) -> tuple[str, ...]:
+def _sites(context: Context, wish: Wish) -> tuple[str, ...]:
     if wish.role not in KEPT_TO_SITES:
         return ()
-    wanted = wish.sites or desk.who.sites
+    wanted = wish.sites or context.who.sites
     if not wanted:
         raise NotUnderstood("Choose at least one site for this role.", field="sites")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = {site.id for site in reading.records.many(Site, wanted)}
     for site in wanted:
         if site not in known:
             raise NotUnderstood(f"There is no site {site}.", field="sites")
-        desk.who.scope.require(site)
+        context.who.scope.require(site)
     return tuple(dict.fromkeys(wanted))
 
 
-def _note(desk: Desk, action: str, token: Token) -> None:
+def _note(context: Context, action: str, token: Token) -> None:
     reach = f"{token.role}{', reads only' if token.read_only else ''}"
     until = f"until {token.expires_at:%-d %B %Y}"
-    with desk.writing() as writing:
-        writing.remark(action, Subject.SIGN_IN, desk.who.email, f"{token.name}: {reach}, {until}")
+    with context.writing() as writing:
+        writing.record_event(
+            action, Subject.SIGN_IN, context.who.email, f"{token.name}: {reach}, {until}"
+        )

@@ -1,4 +1,4 @@
-"""Calls at the desk: following one through the rules, placing a real one through the stand-ins, and
+"""Calls: following one through the rules, placing a real one through the stand-ins, and
 its proof."""
 
 import threading
@@ -40,7 +40,7 @@ from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.workorders.tasks import PublishPath
 from sedge.outside.telephony import HelpCall
 from sedge.services.callpaths import drawing
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories import callpaths as store
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
@@ -71,10 +71,10 @@ def people_of(path: Path, number: Number) -> set[str]:
     return named | ({number.holder.id} if number.holder else set())
 
 
-def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
+def path_in_force(context: Context, e164: str) -> tuple[Path, Site, str | None]:
     """The path that calls to a number follow now, the site whose time it keeps, and the number's
     trunk. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         records = reading.records
         number, is_person = records.the(Number, e164), HolderKind.PERSON
         site = records.the(Site, number.site)
@@ -85,7 +85,7 @@ def path_in_force(desk: Desk, e164: str) -> tuple[Path, Site, str | None]:
 
 
 def follow_call(
-    desk: Desk,
+    context: Context,
     e164: str,
     at: datetime | None,
     world: World,
@@ -99,7 +99,7 @@ def follow_call(
     its calls from `monday` on. With `drawn` as if the drawing of the number's path (or of the path
     `of`) were published. A moment that is past follows the version of the path that was in force.
     """
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
         number = estate.number(e164)
         published = estate.get(PathVersion, number.path)
@@ -147,14 +147,14 @@ def follow_call(
     )
 
 
-def number_to_follow(desk: Desk, path: str) -> str:
+def number_to_follow(context: Context, path: str) -> str:
     """A number (E.164) on which calls through a path can be followed: one that follows it, else one
     of the site it is drawn for, as if it did.
 
     Raises NotFound, NotAllowedNow where that site has none.
     """
     life = tables.life
-    with desk.reading() as reading:
+    with context.reading() as reading:
         followers = (
             select(life.c.number)
             .where(life.c.path == path, is_open())
@@ -192,7 +192,7 @@ def names_of(estate: Estate) -> dict[str, str]:
 
 
 def keep_as_test(
-    desk: Desk, e164: str, name: str, at: datetime, world: World, *, drawn: bool = False
+    context: Context, e164: str, name: str, at: datetime, world: World, *, drawn: bool = False
 ) -> str:
     """Keep a followed call as a test case of the number's path, in a drawing of it; the path's id.
     Raises NotUnderstood without a name, NotAllowedNow where the number follows no path, or the call
@@ -204,7 +204,7 @@ def keep_as_test(
             " for.",
             field="name",
         )
-    followed = follow_call(desk, e164, at, world, drawn=drawn)
+    followed = follow_call(context, e164, at, world, drawn=drawn)
     if not followed.key:
         raise NotAllowedNow(
             "This number follows no call path, so there is nothing to keep the test case with.",
@@ -216,65 +216,68 @@ def keep_as_test(
             reason="not-ended",
         )
     case = case_of(name, at, followed.site.timezone, world, followed.trace)
-    draft = drawing.begin(desk, followed.key)
+    draft = drawing.begin(context, followed.key)
     kept = tuple(c for c in draft.body.tests if c.name != name)
     drawing.change_drawing(
-        desk, followed.key, draft.version, lambda body, _where: (body.but(tests=(*kept, case)), "")
+        context,
+        followed.key,
+        draft.version,
+        lambda body, _where: (body.copy_with(tests=(*kept, case)), ""),
     )
     return followed.key
 
 
-def caller_words(desk: Desk, text: str) -> str:
+def caller_words(context: Context, text: str) -> str:
     """A caller as people read it: a number in its national writing, or “a withheld number”. Raises
     NotOneNumber."""
     if not text.strip():
         return ""
     if text.strip().lower() in {"withheld", "anonymous"}:
         return "a withheld number"
-    return describe(read_one(text, desk.organisation.home_country, field="caller")).shown
+    return describe(read_one(text, context.organisation.home_country, field="caller")).shown
 
 
-def read_number(desk: Desk, text: str) -> str:
+def read_number(context: Context, text: str) -> str:
     """One number as people type it, as E.164. Raises NotOneNumber."""
-    return read_one(text, desk.organisation.home_country, field="number")
+    return read_one(text, context.organisation.home_country, field="number")
 
 
-def emergency(desk: Desk, e164: str, digits: str) -> EmergencyAnswer:
-    with desk.reading() as reading:
+def emergency(context: Context, e164: str, digits: str) -> EmergencyAnswer:
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     return emergency_test(estate.number(e164), digits, estate)
 
 
-def place_help_call(desk: Desk, e164: str, digits: str = "") -> Proof:
+def place_help_call(context: Context, e164: str, digits: str = "") -> Proof:
     """A call for help that ends at the stand-in of the answering point (never at a real one),
     compared with what was computed: the place the operator sees, the number they ring back, who is
     told. Kept as dated proof. Raises NotAllowedNow where nobody has the number.
     """
-    desk.require(May.PLACE_TEST_CALL)
-    with desk.reading() as reading:
+    context.require(May.PLACE_TEST_CALL)
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     number = estate.number(e164)
-    desk.require_site(number.site)
+    context.require_site(number.site)
     if number.holder is None:
         raise NotAllowedNow(
             f"{number.shown} is {number.state}; no phone has it.", reason="no-holder"
         )
     dialled = digits or COUNTRIES[number.country].emergency[0]
     answer = emergency_test(number, dialled, estate)
-    key = desk.new_id("proof")
-    placed = desk.outside.telephony.call_help(e164, dialled, key)
+    key = context.new_id("proof")
+    placed = context.outside.telephony.call_help(e164, dialled, key)
     differs = _help_differs(answer, placed, number, estate)
     proof = Proof(
         id=key,
         e164=e164,
         direction="help",
-        at=desk.now(),
+        at=context.now(),
         ok=placed.ended == "answered" and not differs and not answer.broken,
         heard=placed.heard[:400],
         differs=differs or (answer.broken[0] if answer.broken else ""),
         way=fingerprint(number, estate),
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
     return proof
 
@@ -293,7 +296,7 @@ def _help_differs(answer: EmergencyAnswer, placed: HelpCall, number: Number, est
 
 
 def place_test_call(
-    desk: Desk,
+    context: Context,
     e164: str,
     direction: str,
     *,
@@ -308,7 +311,7 @@ def place_test_call(
     doesn't answer.
     """
     with _at_a_time[hash(e164) % len(_at_a_time)]:
-        return _placed(desk, e164, direction, presses=presses, keep=keep, key=key)
+        return _placed(context, e164, direction, presses=presses, keep=keep, key=key)
 
 
 def proof_of_task(task: str) -> str:
@@ -320,29 +323,35 @@ _at_a_time = [threading.Lock() for _ in range(64)]
 
 
 def _placed(
-    desk: Desk, e164: str, direction: str, *, presses: tuple[str, ...], keep: bool, key: str | None
+    context: Context,
+    e164: str,
+    direction: str,
+    *,
+    presses: tuple[str, ...],
+    keep: bool,
+    key: str | None,
 ) -> Proof:
     if key and keep:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             if known := reading.records.find(Proof, key):
                 return known
-    refresh_devices(desk)
-    with desk.reading() as reading:
+    refresh_devices(context)
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     number = estate.number(e164)
-    desk.require_site(number.site)
+    context.require_site(number.site)
     trunk = estate.get(Trunk, number.trunk)
     if number.holder is None and not (direction == "in" and trunk and trunk.connection):
         raise NotAllowedNow(
             f"{number.shown} is {number.state}; there is nobody to ring.", reason="no-holder"
         )
     make = _call_out if direction == "out" else _call_in if number.holder else _call_over
-    ok, heard, rang, differs = make(desk, number, estate, presses)
+    ok, heard, rang, differs = make(context, number, estate, presses)
     proof = Proof(
-        id=key or desk.new_id("proof"),
+        id=key or context.new_id("proof"),
         e164=e164,
         direction=direction,
-        at=desk.now(),
+        at=context.now(),
         ok=ok,
         heard=heard,
         rang=rang,
@@ -350,17 +359,17 @@ def _placed(
         way=fingerprint(number, estate, direction),
     )
     if keep:
-        with desk.writing() as writing:
+        with context.writing() as writing:
             writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
     return proof
 
 
 def _call_in(
-    desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...]
+    context: Context, number: Number, estate: Estate, presses: tuple[str, ...]
 ) -> tuple[bool, str, tuple[str, ...], str]:
-    placed = desk.outside.telephony.call_in(number.e164, list(presses))
+    placed = context.outside.telephony.call_in(number.e164, list(presses))
     trace = trace_inbound(
-        number.e164, placed.at or desk.now(), World(presses=presses, turns=placed.turns), estate
+        number.e164, placed.at or context.now(), World(presses=presses, turns=placed.turns), estate
     )
     differs = difference(trace, placed.ended, placed.rang)
     reached = {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.FORWARDED}
@@ -370,10 +379,10 @@ def _call_in(
 
 
 def _call_over(
-    desk: Desk, number: Number, estate: Estate, presses: tuple[str, ...]
+    context: Context, number: Number, estate: Estate, presses: tuple[str, ...]
 ) -> tuple[bool, str, tuple[str, ...], str]:
     """A call to a number that nobody has yet: it is enough that it arrives over its connection."""
-    placed = desk.outside.telephony.call_in(number.e164, list(presses))
+    placed = context.outside.telephony.call_in(number.e164, list(presses))
     name = estate.the(Trunk, number.trunk or "").name
     differs = (
         ""
@@ -389,7 +398,7 @@ def _call_over(
 
 
 def _call_out(
-    desk: Desk, number: Number, estate: Estate, _presses: tuple[str, ...]
+    context: Context, number: Number, estate: Estate, _presses: tuple[str, ...]
 ) -> tuple[bool, str, tuple[str, ...], str]:
     if number.holder is None or number.holder.kind is not HolderKind.PERSON:
         raise NotAllowedNow(
@@ -397,7 +406,7 @@ def _call_out(
             reason="not-a-person",
         )
     dialled = readback_line(number.country)
-    placed = desk.outside.telephony.call_out(number.e164, number.holder.id, dialled)
+    placed = context.outside.telephony.call_out(number.e164, number.holder.id, dialled)
     trace = trace_outbound(estate.the(Person, number.holder.id), dialled, estate)
     wanted = "answered" if trace.ending == "reached" else "rejected"
     differs = (
@@ -413,26 +422,26 @@ def _call_out(
     return placed.ended == "answered" and not differs, placed.heard, placed.rang, differs
 
 
-def note_on_call(desk: Desk, key: str, note: str) -> Proof:
+def note_on_call(context: Context, key: str, note: str) -> Proof:
     """What somebody has to say about a test call, beside its result. Raises NotFound,
     NotUnderstood."""
-    desk.require(May.PLACE_TEST_CALL)
+    context.require(May.PLACE_TEST_CALL)
     note = note.strip()
     if len(note) > MOST_NOTE:
         raise NotUnderstood(
             f"A note has at most {MOST_NOTE} characters; this one has {len(note)}.", field="note"
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         proof = writing.records.the(Proof, key)
         if note != proof.note:
-            writing.save([changed(Subject.PROOF, proof, proof.but(note=note), "proof.noted")])
-    return proof.but(note=note)
+            writing.save([changed(Subject.PROOF, proof, proof.copy_with(note=note), "proof.noted")])
+    return proof.copy_with(note=note)
 
 
-def refresh_devices(desk: Desk) -> int:
+def refresh_devices(context: Context) -> int:
     """Look at which devices are registered; keep what has changed. How many changed."""
-    seen = desk.outside.telephony.devices()
-    with desk.reading() as reading:
+    seen = context.outside.telephony.devices()
+    with context.reading() as reading:
         devices = reading.records.all(Device)
     moved = [
         d
@@ -443,29 +452,34 @@ def refresh_devices(desk: Desk) -> int:
     ]
     if moved:
         found = [
-            (d, d.but(registered=seen[d.id] is None, said=seen[d.id] or "", seen_at=desk.now()))
+            (
+                d,
+                d.copy_with(
+                    registered=seen[d.id] is None, said=seen[d.id] or "", seen_at=context.now()
+                ),
+            )
             for d in moved
         ]
         changes = [changed(Subject.DEVICE, d, after, "device.seen") for d, after in found]
-        with desk.as_system().writing(reason="looked at the telephone system") as writing:
+        with context.as_system().writing(reason="looked at the telephone system") as writing:
             writing.save(changes)
     return len(moved)
 
 
 def proofs(
-    desk: Desk, *, stale: bool | None = None, limit: int = PROOFS_LOOKED_AT
+    context: Context, *, stale: bool | None = None, limit: int = PROOFS_LOOKED_AT
 ) -> list[tuple[Proof, bool]]:
     """The latest proof of each number and direction with whether it has gone stale, newest
     first. Remembered until something changes."""
-    judged = desk.house.while_unchanged(desk, "proofs", lambda: _judged(desk))
+    judged = context.installation.while_unchanged(context, "proofs", lambda: _judged(context))
     return [pair for pair in judged if stale is None or pair[1] == stale][:limit]
 
 
 LATEST_FIRST = text("at DESC, rowid DESC")  # of the same moment the one that was kept last
 
 
-def _judged(desk: Desk) -> list[tuple[Proof, bool]]:
-    with desk.reading() as reading:
+def _judged(context: Context) -> list[tuple[Proof, bool]]:
+    with context.reading() as reading:
         rows = reading.records.where(Proof, order_by=LATEST_FIRST, limit=PROOFS_LOOKED_AT)
         latest: dict[tuple[str, str], Proof] = {}
         for proof in rows:

@@ -21,7 +21,7 @@ from sedge.core.records import (
     Site,
     Trunk,
 )
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders import holders
 
 PAGES = {
@@ -72,11 +72,11 @@ class WhoCalls:
         return self.subject is Subject.TRUNK
 
 
-def caller_named(desk: Desk, typed: str) -> WhoCalls:
+def caller_named(context: Context, typed: str) -> WhoCalls:
     """Who calls: a service line, a site, another telephone system, a trunk or a device by its name
     or id, else a person. Raises NotUnderstood."""
     plain = typed.strip().casefold()
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for subject, record_type in NAMED.items():
             for found in reading.records.all(record_type):
                 if plain and plain in {found.id.casefold(), found.name.casefold()}:
@@ -85,7 +85,7 @@ def caller_named(desk: Desk, typed: str) -> WhoCalls:
         if device:
             owner = reading.records.the(Person, device.person)
             return WhoCalls(Subject.PERSON, owner.id, owner.name, device.name)
-    person = holders.person_named(desk, typed)
+    person = holders.person_named(context, typed)
     return WhoCalls(Subject.PERSON, person.id, person.name)
 
 
@@ -99,12 +99,12 @@ def _device_named(reading: Reading, plain: str) -> Device | None:
 
 
 def follow_out(
-    desk: Desk, subject: Subject, key: str, digits: str, at: datetime | None = None
+    context: Context, subject: Subject, key: str, digits: str, at: datetime | None = None
 ) -> OutboundTrace:
     """Follow what somebody dials, or what reaches us from another telephone system or over a trunk,
     at a moment (None: now); numbers, spots and main numbers are looked at as they stand. Raises
     NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.estate(_needed(reading, subject, key, digits))
     if at:
         estate = estate.fork(at)

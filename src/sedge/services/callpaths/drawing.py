@@ -1,4 +1,4 @@
-"""Drawing call paths at the desk: one draft for each path, changed step by step by whoever is at
+"""Drawing call paths: one draft for each path, changed step by step by whoever is at
 it, with undo and redo; then published by a work order.
 """
 
@@ -30,7 +30,7 @@ from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.tasks import PlaceTestCall, PublishPath
 from sedge.services.callpaths import paths
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.when import moment_of
 from sedge.services.workorders import drafts, workorders
 from sedge.store.repositories import callpaths as store
@@ -67,12 +67,12 @@ def task_of(draft: Draft) -> PublishPath:
     return PublishPath(path=draft.path, name=draft.name, body=draft.body, based_on=draft.based_on)
 
 
-def open_draft(desk: Desk, path: str) -> Drawing:
+def open_draft(context: Context, path: str) -> Drawing:
     """The draft of a path, with its findings. Raises NotFound where nobody draws it."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         draft = _the(reading, path)
         estate = reading.estate(task_of(draft).needs() | LoadSpec(sites={draft.site}))
-        clip = store.clip_of(reading.connection, desk.who.sign_in)
+        clip = store.clip_of(reading.connection, context.who.sign_in)
     task = task_of(draft)
     findings = [f for f in judge(task, estate) if not f.is_pass]
     return Drawing(
@@ -123,10 +123,10 @@ def place_of(site: Site) -> Place:
     return Place(timezone=site.timezone, holidays_of=site.country, language=site.language)
 
 
-def begin(desk: Desk, path: str) -> Draft:
+def begin(context: Context, path: str) -> Draft:
     """Begin to change a published path, or go on where somebody left off."""
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
         known = store.draft(writing.connection, path)
         published = writing.records.find(PathVersion, path)
         if known and paths.is_done(known, published):
@@ -135,21 +135,21 @@ def begin(desk: Desk, path: str) -> Draft:
         if known is None:
             published = writing.records.the(PathVersion, path)
             site = _site_of(writing, published)
-            desk.require_site(site)
+            context.require_site(site)
             known = Draft(
                 path,
                 published.name,
                 site,
                 published.number,
                 1,
-                desk.now(),
-                desk.actor,
+                context.now(),
+                context.actor,
                 Path.model_validate(published.body),
             )
             store.begin(writing.connection, known)
             writing.touch()
         else:
-            desk.require_site(known.site)
+            context.require_site(known.site)
     return known
 
 
@@ -162,13 +162,13 @@ def _site_of(reading: Reading, published: PathVersion) -> str:
     return next(iter(reading.records.all(Site))).id
 
 
-def begin_new(desk: Desk, name: str, site: str, body: Path | None = None) -> Draft:
+def begin_new(context: Context, name: str, site: str, body: Path | None = None) -> Draft:
     """Begin a path that is not there yet, empty or from a pattern. Raises NotUnderstood for a name
     that is no name, or is taken."""
-    desk.require(May.CHANGE_ESTATE)
-    desk.who.scope.require(site or None)
+    context.require(May.CHANGE_ESTATE)
+    context.who.scope.require(site or None)
     name = named(name)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         where = writing.records.the(Site, site)
         draft = Draft(
             paths.free_key(writing, name),
@@ -176,8 +176,8 @@ def begin_new(desk: Desk, name: str, site: str, body: Path | None = None) -> Dra
             site,
             0,
             1,
-            desk.now(),
-            desk.actor,
+            context.now(),
+            context.actor,
             body or editing.empty(place_of(where)),
         )
         store.begin(writing.connection, draft)
@@ -192,11 +192,11 @@ def named(name: str) -> str:
     return name
 
 
-def discard(desk: Desk, path: str) -> None:
+def discard(context: Context, path: str) -> None:
     """Throw a draft away; what is published stays."""
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
-        desk.require_site(_the(writing, path).site)
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
+        context.require_site(_the(writing, path).site)
         store.drop(writing.connection, path)
         writing.touch()
 
@@ -206,14 +206,14 @@ def discard(desk: Desk, path: str) -> None:
 Change = Callable[[Path, Place], tuple[Path, str]]
 
 
-def change_drawing(desk: Desk, path: str, was: int, do: Change, *, name: str = "") -> str:
+def change_drawing(context: Context, path: str, was: int, do: Change, *, name: str = "") -> str:
     """Change a draft as far as nobody else has since `was`. Gives the step that is then looked at.
 
     Raises ChangedMeanwhile with who was faster; whatever editing raises.
     """
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
-        draft = _guarded(desk, writing, path, was)
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
+        draft = _guarded(context, writing, path, was)
         site = writing.records.the(Site, draft.site)
         try:
             body, step = do(draft.body, place_of(site))
@@ -225,17 +225,17 @@ def change_drawing(desk: Desk, path: str, was: int, do: Change, *, name: str = "
                 draft,
                 body=body,
                 name=named(name) if name else draft.name,
-                at=desk.now(),
-                actor=desk.actor,
+                at=context.now(),
+                actor=context.actor,
             )
         )
         writing.touch()
     return step
 
 
-def _guarded(desk: Desk, writing: Writing, path: str, was: int) -> Draft:
+def _guarded(context: Context, writing: Writing, path: str, was: int) -> Draft:
     draft = _the(writing, path)
-    desk.require_site(draft.site)
+    context.require_site(draft.site)
     if draft.version != was:
         raise ChangedMeanwhile(
             f"{draft.actor} has changed this drawing meanwhile, so your last step was not made."
@@ -254,63 +254,63 @@ def _kept(done: bool | None) -> None:
         )
 
 
-def step_back(desk: Desk, path: str, was: int, *, forward: bool = False) -> None:
+def step_back(context: Context, path: str, was: int, *, forward: bool = False) -> None:
     """Undo the last change of a draft, or redo it."""
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
-        draft = _guarded(desk, writing, path, was)
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
+        draft = _guarded(context, writing, path, was)
         _kept(
             store.step_back(
-                writing.connection, draft, forward=forward, at=desk.now(), actor=desk.actor
+                writing.connection, draft, forward=forward, at=context.now(), actor=context.actor
             )
         )
         writing.touch()
 
 
-def copy(desk: Desk, path: str, key: str) -> None:
+def copy(context: Context, path: str, key: str) -> None:
     """A branch onto one's own clipboard, from where it can be put into any path."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.put_clip(
-            writing.connection, desk.who.sign_in, editing.copy(_the(writing, path).body, key)
+            writing.connection, context.who.sign_in, editing.copy(_the(writing, path).body, key)
         )
 
 
-def cut(desk: Desk, path: str, was: int, key: str) -> None:
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
-        draft = _guarded(desk, writing, path, was)
+def cut(context: Context, path: str, was: int, key: str) -> None:
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
+        draft = _guarded(context, writing, path, was)
         body, clip = editing.cut(draft.body, key)
-        store.put_clip(writing.connection, desk.who.sign_in, clip)
+        store.put_clip(writing.connection, context.who.sign_in, clip)
         _kept(
             store.keep_draft(
                 writing.connection,
                 draft,
                 body=body,
                 name=draft.name,
-                at=desk.now(),
-                actor=desk.actor,
+                at=context.now(),
+                actor=context.actor,
             )
         )
         writing.touch()
 
 
-def paste(desk: Desk, path: str, was: int, key: str, way_out: str) -> str:
+def paste(context: Context, path: str, was: int, key: str, way_out: str) -> str:
     """The clipboard's branch on an exit. Raises NotAllowedNow where nothing is on the clipboard."""
-    with desk.reading() as reading:
-        clip = store.clip_of(reading.connection, desk.who.sign_in)
+    with context.reading() as reading:
+        clip = store.clip_of(reading.connection, context.who.sign_in)
     if clip is None:
         raise NotAllowedNow("Nothing has been cut or copied yet.", reason="empty-clipboard")
     return change_drawing(
-        desk, path, was, lambda body, _place: editing.paste(body, key, way_out, clip)
+        context, path, was, lambda body, _place: editing.paste(body, key, way_out, clip)
     )
 
 
-def take_over(desk: Desk, path: str, was: int, number: int) -> None:
+def take_over(context: Context, path: str, was: int, number: int) -> None:
     """Let a draft be an earlier version of its path, or the one that was published meanwhile; what
     was drawn can be taken back."""
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
-        draft = _guarded(desk, writing, path, was)
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
+        draft = _guarded(context, writing, path, was)
         version = _version(writing, path, number)
         newest = writing.records.the(PathVersion, path).number
         body = Path.model_validate(version.body)
@@ -319,20 +319,20 @@ def take_over(desk: Desk, path: str, was: int, number: int) -> None:
             draft,
             body=body,
             name=draft.name,
-            at=desk.now(),
-            actor=desk.actor,
+            at=context.now(),
+            actor=context.actor,
             based_on=newest,
         )
         _kept(kept)
         writing.touch()
 
 
-def go_on_from_here(desk: Desk, path: str, was: int) -> None:
+def go_on_from_here(context: Context, path: str, was: int) -> None:
     """Keep what is drawn although another version has been published since: it will replace that
     one."""
-    desk.require(May.CHANGE_ESTATE)
-    with desk.writing() as writing:
-        draft = _guarded(desk, writing, path, was)
+    context.require(May.CHANGE_ESTATE)
+    with context.writing() as writing:
+        draft = _guarded(context, writing, path, was)
         newest = writing.records.the(PathVersion, path).number
         _kept(
             store.keep_draft(
@@ -340,8 +340,8 @@ def go_on_from_here(desk: Desk, path: str, was: int) -> None:
                 draft,
                 body=draft.body,
                 name=draft.name,
-                at=desk.now(),
-                actor=desk.actor,
+                at=context.now(),
+                actor=context.actor,
                 based_on=newest,
             )
         )
@@ -374,9 +374,11 @@ class Compared:
     users: int
 
 
-def compare(desk: Desk, path: str, *, old: int | None = None, new: int | None = None) -> Compared:
+def compare(
+    context: Context, path: str, *, old: int | None = None, new: int | None = None
+) -> Compared:
     """Two versions of a path, by default the draft against what is published. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         draft = store.draft(reading.connection, path)
         published = reading.records.find(PathVersion, path)
         before = _version(reading, path, old) if old is not None else published
@@ -401,7 +403,7 @@ def compare(desk: Desk, path: str, *, old: int | None = None, new: int | None = 
             body=body,
         )
         wanted = task.needs()
-        estate = reading.estate(wanted | (task.but(body=was).needs() if was else LoadSpec()))
+        estate = reading.estate(wanted | (task.copy_with(body=was).needs() if was else LoadSpec()))
     names = names_in(body, estate) | (names_in(was, estate) if was else {})
     users = [n for n in estate.all(Number) if n.path == path]
     listed = [
@@ -430,14 +432,20 @@ def compare(desk: Desk, path: str, *, old: int | None = None, new: int | None = 
 
 
 def publish(
-    desk: Desk, path: str, was: int, *, run_at: str = "", prove: bool = False, reason: str = ""
+    context: Context,
+    path: str,
+    was: int,
+    *,
+    run_at: str = "",
+    prove: bool = False,
+    reason: str = "",
 ) -> workorders.WorkOrder:
     """A work order that publishes the draft, still to be checked and run: now, or at a moment
     (local, as typed). With `prove` a test call is placed to numbers that follow it, ten at most,
     once it is in force."""
-    desk.require(May.CHANGE_ESTATE)
-    at = moment_of(desk, run_at, "run_at")
-    drawing = open_draft(desk, path)
+    context.require(May.CHANGE_ESTATE)
+    at = moment_of(context, run_at, "run_at")
+    drawing = open_draft(context, path)
     if drawing.draft.version != was:
         raise ChangedMeanwhile(
             f"{drawing.draft.actor} has changed this drawing meanwhile. Open it again before it"
@@ -449,5 +457,5 @@ def publish(
             :MOST_PROVEN
         ]
         tasks += [PlaceTestCall(number=n, direction="in") for n in users]
-    order = workorders.draft(desk, f"Publish {drawing.draft.name}", tasks, reason=reason)
-    return drafts.set_when(desk, order.id, run_at=at) if at else order
+    order = workorders.draft(context, f"Publish {drawing.draft.name}", tasks, reason=reason)
+    return drafts.set_when(context, order.id, run_at=at) if at else order

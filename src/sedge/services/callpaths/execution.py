@@ -14,7 +14,7 @@ def place_call(attempt: Attempt, task: t.PlaceTestCall) -> Outcome:
     if waiting := task.waits(attempt.estate(task)):
         return Wait(*waiting)
     proof = place_test_call(
-        attempt.desk,
+        attempt.context,
         task.known_number,
         task.direction,
         keep=False,

@@ -6,15 +6,17 @@ from sedge.core.callpaths.tracing.proof import fingerprint
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import Proof, Subject
-from sedge.services.context import Desk
+from sedge.services.context import Context
 
 LEAST_HEARD, MOST_HEARD = 3, 300
 
 
-def note(desk: Desk, e164: str, direction: str, *, ok: bool, heard: str, key: str = "") -> Proof:
+def note(
+    context: Context, e164: str, direction: str, *, ok: bool, heard: str, key: str = ""
+) -> Proof:
     """Keep what somebody heard as dated proof; the same `key` once more keeps nothing anew. Raises
     NotUnderstood naming the field, NotAllowedNow where nobody has the number."""
-    desk.require(May.PLACE_TEST_CALL)
+    context.require(May.PLACE_TEST_CALL)
     heard = heard.strip()
     if direction not in {"in", "out"}:
         raise NotUnderstood("A test call goes in or out.", field="direction")
@@ -23,11 +25,11 @@ def note(desk: Desk, e164: str, direction: str, *, ok: bool, heard: str, key: st
             f"Say in at most {MOST_HEARD} characters who answered, or what was heard.",
             field="heard",
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
         known = reading.records.find(Proof, key) if key else None
     number = estate.number(e164)
-    desk.require_site(number.site)
+    context.require_site(number.site)
     if number.holder is None:
         raise NotAllowedNow(
             f"{number.shown} is {number.state}; there is nobody to ring.", reason="no-holder"
@@ -35,15 +37,15 @@ def note(desk: Desk, e164: str, direction: str, *, ok: bool, heard: str, key: st
     if known:
         return known
     proof = Proof(
-        id=key or desk.new_id("proof"),
+        id=key or context.new_id("proof"),
         e164=e164,
         direction=direction,
-        at=desk.now(),
+        at=context.now(),
         ok=ok,
-        heard=f"{desk.actor} called by hand: {heard}",
-        by=desk.actor,
+        heard=f"{context.actor} called by hand: {heard}",
+        by=context.actor,
         way=fingerprint(number, estate, direction),
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.save([changed(Subject.PROOF, None, proof, "proof.made")])
     return proof

@@ -1,4 +1,4 @@
-"""What is computed of call paths at the desk: endings, findings, the week, the calls of a site, and
+"""What is computed of call paths: endings, findings, the week, the calls of a site, and
 questions to the whole estate."""
 
 from dataclasses import dataclass, field
@@ -24,7 +24,7 @@ from sedge.core.records import (
 )
 from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -60,9 +60,9 @@ class Analysis:
     estate: Estate
 
 
-def analyse(desk: Desk, key: str, *, monday: date | None = None) -> Analysis:
+def analyse(context: Context, key: str, *, monday: date | None = None) -> Analysis:
     """The published version of a path. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.estate(LoadSpec(paths={key}, path_users={key}))
         site = _site(reading, estate, key)
     published = estate.the(PathVersion, key)
@@ -159,9 +159,9 @@ class WeekOfMany:
         return sorted(found)
 
 
-def week_of_number(desk: Desk, e164: str, *, monday: date | None = None) -> Week:
+def week_of_number(context: Context, e164: str, *, monday: date | None = None) -> Week:
     """The week of one number, by its site's clock. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
     number = estate.number(e164)
     timezone = estate.the(Site, number.site).timezone
@@ -170,17 +170,20 @@ def week_of_number(desk: Desk, e164: str, *, monday: date | None = None) -> Week
 
 
 def week_of_many(
-    desk: Desk, *, site: str = "", monday: date | None = None, most: int = 10_000
+    context: Context, *, site: str = "", monday: date | None = None, most: int = 10_000
 ) -> WeekOfMany:
     """What is unanswered when, over the numbers in use of a site or of all sites; kept until
     something changes."""
     name = f"week {site} {monday} {most}"
-    return desk.house.while_unchanged(
-        desk, name, lambda: _week_of_many(desk, site=site, monday=monday, most=most), minutes=60
+    return context.installation.while_unchanged(
+        context,
+        name,
+        lambda: _week_of_many(context, site=site, monday=monday, most=most),
+        minutes=60,
     )
 
 
-def _week_of_many(desk: Desk, *, site: str, monday: date | None, most: int) -> WeekOfMany:
+def _week_of_many(context: Context, *, site: str, monday: date | None, most: int) -> WeekOfMany:
     """Numbers that are alike are worked out once."""
     life = tables.life
     where = [
@@ -188,10 +191,10 @@ def _week_of_many(desk: Desk, *, site: str, monday: date | None, most: int) -> W
         life.c.state == State.ASSIGNED.value,
         *([life.c.site == site] if site else []),
     ]
-    with desk.reading() as reading:
-        home = desk.house.home_zone(desk.who.organisation).key
+    with context.reading() as reading:
+        home = context.installation.home_zone(context.who.organisation).key
         timezone = reading.records.the(Site, site).timezone if site else home
-        begin = monday or monday_of(desk.now(), timezone)
+        begin = monday or monday_of(context.now(), timezone)
         known: dict[tuple[object, ...], Week] = {}
         many: dict[tuple[object, ...], list[str]] = {}
         seen, after = 0, 0

@@ -11,7 +11,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Device, Downstream, Group, PathVersion, Person, Site
 from sedge.services.callpaths.drawing import place_of
 from sedge.services.callpaths.sounds import Sound, list_sounds
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 MOST_PEOPLE = 500
@@ -36,11 +36,11 @@ class Choices:
     more_people: bool = False
 
 
-def choices(desk: Desk, site: str, step: Step | None) -> Choices:
+def choices(context: Context, site: str, step: Step | None) -> Choices:
     """People of the site, and whoever the step names already; groups, systems and paths of all
     sites."""
     named = {ref for subject, ref in named_by(step.model_dump(mode="json"))} if step else set()
-    with desk.reading() as reading:
+    with context.reading() as reading:
         records = reading.records
         home = records.the(Site, site)
         table = tables.person
@@ -69,18 +69,18 @@ def choices(desk: Desk, site: str, step: Step | None) -> Choices:
         sorted(((d.id, d.name) for d in devices if not d.removed), key=lambda d: d[1].lower()),
         [(s.id, s.name) for s in systems],
         [(p.id, p.name) for p in paths],
-        list_sounds(desk),
+        list_sounds(context),
         holiday_places(home.country),
         len(here) > MOST_PEOPLE,
     )
 
 
-def from_pattern(desk: Desk, name: str, site: str) -> Path:
+def from_pattern(context: Context, name: str, site: str) -> Path:
     """A ready-made path for a site. Raises NotUnderstood for a name there is no pattern of."""
     made = READY_MADE.get(name)
     if made is None:
         raise NotUnderstood("There is no such pattern.", field="pattern")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         where: Place = place_of(reading.records.the(Site, site))
     build: Callable[[Place], Path] = made.build
     return build(where)

@@ -12,30 +12,30 @@ from sedge.core.records import Downstream, Group, HolderKind, Number, PathVersio
 from sedge.formats import enum_zone, path_json
 from sedge.formats.callpaths import cpl, cpl_read, hours_ics
 from sedge.services.callpaths import drawing
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
 A_SLICE = 2000
 
 
-def as_json(desk: Desk, key: str) -> bytes:
-    published = _published(desk, key)
+def as_json(context: Context, key: str) -> bytes:
+    published = _published(context, key)
     return path_json.write(published.name, Path.model_validate(published.body))
 
 
-def as_cpl(desk: Desk, key: str) -> cpl.Written:
+def as_cpl(context: Context, key: str) -> cpl.Written:
     """CPL with the report of what it can't say. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         published = reading.records.the(PathVersion, key)
-        addresses = _addresses(desk, reading, published)
-    return cpl.write(Path.model_validate(published.body), addresses, desk.now().year)
+        addresses = _addresses(context, reading, published)
+    return cpl.write(Path.model_validate(published.body), addresses, context.now().year)
 
 
-def _addresses(desk: Desk, reading: Reading, published: PathVersion) -> dict[str, str]:
+def _addresses(context: Context, reading: Reading, published: PathVersion) -> dict[str, str]:
     """SIP addresses of people (their extension, else their mail name) and of other systems; mail
     addresses for mailboxes."""
-    domain = sip_domain(desk) or "invalid"
+    domain = sip_domain(context) or "invalid"
     found: dict[str, str] = {}
     for person in reading.records.many(Person, set(people_named(published.body))):
         found[person.id] = f"sip:{person.extension or person.email.partition('@')[0]}@{domain}"
@@ -47,27 +47,27 @@ def _addresses(desk: Desk, reading: Reading, published: PathVersion) -> dict[str
     return found
 
 
-def hours_calendar(desk: Desk, key: str) -> bytes:
+def hours_calendar(context: Context, key: str) -> bytes:
     """All hours of a path as a calendar, holidays of this year and the next written out. Raises
     NotUnderstood where it has no hours."""
-    published = _published(desk, key)
+    published = _published(context, key)
     path = Path.model_validate(published.body)
     steps = {k: s for k, s in path.steps.items() if isinstance(s, Hours)}
     if not steps:
         raise NotUnderstood(
             f"{published.name} has no hours: it is open always.", field="path", reason="no-hours"
         )
-    year = desk.now().year
-    return hours_ics.write(steps, desk.now(), (year, year + 1))
+    year = context.now().year
+    return hours_ics.write(steps, context.now(), (year, year + 1))
 
 
-def _published(desk: Desk, key: str) -> PathVersion:
-    with desk.reading() as reading:
+def _published(context: Context, key: str) -> PathVersion:
+    with context.reading() as reading:
         return reading.records.the(PathVersion, key)
 
 
 def bring_in(
-    desk: Desk, data: bytes, *, name: str, site: str, file: str = ""
+    context: Context, data: bytes, *, name: str, site: str, file: str = ""
 ) -> tuple[str, list[str]]:
     """A JSON or CPL file as a new drawing: its path's id, and the report of what could not be read.
     Without a name it is called as the file says, or as the file (`file`) is called: CPL names
@@ -78,11 +78,11 @@ def bring_in(
     else:
         own, path = path_json.read(data)
         report = []
-    draft = drawing.begin_new(desk, name or own or PurePath(file).stem[:80], site, path)
+    draft = drawing.begin_new(context, name or own or PurePath(file).stem[:80], site, path)
     return draft.path, report
 
 
-def take_hours(desk: Desk, key: str, version: int, step: str, data: bytes) -> list[str]:
+def take_hours(context: Context, key: str, version: int, step: str, data: bytes) -> list[str]:
     """Openings and closures of a calendar into an hours step of a drawing; closures it has stay.
     Gives the report."""
     found = hours_ics.read(data)
@@ -101,7 +101,7 @@ def take_hours(desk: Desk, key: str, version: int, step: str, data: bytes) -> li
             fields["timezone"] = found.timezone  # type: ignore[assignment]
         return change_step(body, step, fields), step
 
-    drawing.change_drawing(desk, key, version, do)
+    drawing.change_drawing(context, key, version, do)
     return [
         f"{len(found.openings)} weekly hours and {len(found.closures)} closures were taken.",
         *found.report,
@@ -111,21 +111,21 @@ def take_hours(desk: Desk, key: str, version: int, step: str, data: bytes) -> li
 # ── ENUM ──
 
 
-def sip_domain(desk: Desk) -> str:
+def sip_domain(context: Context) -> str:
     """The domain under which the organisation's telephone system takes SIP calls; '' where none is
     set."""
-    domain = desk.house.settings.sip_domain
-    return f"{desk.organisation.id}.{domain}" if domain else ""
+    domain = context.installation.settings.sip_domain
+    return f"{context.organisation.id}.{domain}" if domain else ""
 
 
-def enum(desk: Desk) -> str:
+def enum(context: Context) -> str:
     """The ENUM zone of all numbers in use that can be reached at a SIP address."""
-    return enum_zone.write(_targets(desk), desk.now())
+    return enum_zone.write(_targets(context), context.now())
 
 
-def _targets(desk: Desk) -> Iterator[tuple[str, str]]:
-    life, domain = tables.life, sip_domain(desk)
-    with desk.reading() as reading:
+def _targets(context: Context) -> Iterator[tuple[str, str]]:
+    life, domain = tables.life, sip_domain(context)
+    with context.reading() as reading:
         systems = {s.id: s for s in reading.records.all(Downstream)}
         direct = {p.id: _sip_first(p) for p in reading.records.all(PathVersion)}
         after = 0

@@ -25,7 +25,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.services.callpaths.path_analysis import MOST_NUMBERS
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.repositories import callpaths as store
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
@@ -40,10 +40,10 @@ class Reached:
     through: str
 
 
-def that_ring(desk: Desk, person: str) -> list[Reached]:
+def that_ring(context: Context, person: str) -> list[Reached]:
     """The numbers that ring a person: their own, by call paths, groups and service lines, and those
     of whom they answer for."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         records, connection = reading.records, reading.connection
         estate = reading.look_at(Subject.PERSON, person)
         found = [
@@ -93,9 +93,9 @@ def _groups_of(reading: Reading, person: str) -> set[str]:
     )
 
 
-def that_name(desk: Desk, e164: str) -> list[PathVersion]:
+def that_name(context: Context, e164: str) -> list[PathVersion]:
     """Call paths that forward to a number, or ring it as a mobile, or go on in one that does."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.records.many(
             PathVersion, store.naming(reading.connection, Subject.NUMBER, e164)
         )
@@ -111,10 +111,10 @@ class WhatIf:
     cut_off: bool
 
 
-def what_if(desk: Desk, what: str, key: str) -> WhatIf:
+def what_if(context: Context, what: str, key: str) -> WhatIf:
     """If a `trunk` is down, a `site` closed, a `person` gone. Raises NotFound."""
-    with desk.reading() as reading:
-        numbers = _concerned(desk, reading, what, key)
+    with context.reading() as reading:
+        numbers = _concerned(context, reading, what, key)
         shown = numbers[:MOST_NUMBERS]
         wanted = LoadSpec(numbers={n.e164 for n in shown})
         subject = {"trunk": Subject.TRUNK, "site": Subject.SITE, "person": Subject.PERSON}[what]
@@ -143,7 +143,7 @@ def what_if(desk: Desk, what: str, key: str) -> WhatIf:
     )
 
 
-def _concerned(desk: Desk, reading: Reading, what: str, key: str) -> list[Number]:
+def _concerned(context: Context, reading: Reading, what: str, key: str) -> list[Number]:
     """The numbers in use whose calls may depend on it."""
     life = tables.life
     in_use = (is_open(), life.c.state == State.ASSIGNED.value)
@@ -180,7 +180,7 @@ def _concerned(desk: Desk, reading: Reading, what: str, key: str) -> list[Number
             )
             return _each_once((*own, *others))
         case "person":
-            return [r.number for r in that_ring(desk, key) if r.number.state is State.ASSIGNED]
+            return [r.number for r in that_ring(context, key) if r.number.state is State.ASSIGNED]
     raise NotFound(
         "One can ask what happens if a trunk is down, a site is closed or a person leaves.",
         subject="question",
@@ -192,8 +192,8 @@ def _each_once(numbers: Iterable[Number]) -> list[Number]:
     return list({n.e164: n for n in numbers}.values())
 
 
-def people_by_id(desk: Desk, keys: Iterable[str]) -> dict[str, Person]:
-    with desk.reading() as reading:
+def people_by_id(context: Context, keys: Iterable[str]) -> dict[str, Person]:
+    with context.reading() as reading:
         return {p.id: p for p in reading.records.many(Person, {k for k in keys if k})}
 
 
@@ -210,10 +210,10 @@ class Reachable:
     groups: list[str]
 
 
-def reachable(desk: Desk, person: str, at: datetime | None = None) -> Reachable:
+def reachable(context: Context, person: str, at: datetime | None = None) -> Reachable:
     """Which devices and mobiles would ring for a person, and why the others not. Raises
     NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.look_at(Subject.PERSON, person)
         who = estate.the(Person, person)
         groups = [

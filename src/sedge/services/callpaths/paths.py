@@ -1,4 +1,4 @@
-"""Call paths at the desk: which there are, and which numbers use them."""
+"""Call paths: which there are, and which numbers use them."""
 
 import re
 import secrets
@@ -13,7 +13,7 @@ from sedge.core.callpaths.steps import Path, named_by, people_named
 from sedge.core.callpaths.tasks import PAGES_OF_PATHS, PublishPath
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.workorders import workorders
 from sedge.store.repositories import callpaths as store
 from sedge.store.repositories.records import is_open
@@ -30,33 +30,33 @@ class PathView:
     names: dict[str, str]
 
 
-def list_paths(desk: Desk) -> list[PathVersion]:
-    with desk.reading() as reading:
+def list_paths(context: Context) -> list[PathVersion]:
+    with context.reading() as reading:
         return reading.records.where(PathVersion, order_by=tables.path.c.name)
 
 
-def counts(desk: Desk) -> dict[str, int]:
-    with desk.reading() as reading:
+def counts(context: Context) -> dict[str, int]:
+    with context.reading() as reading:
         return store.users(reading.connection)
 
 
-def versions(desk: Desk, key: str) -> list[tuple[int, datetime]]:
+def versions(context: Context, key: str) -> list[tuple[int, datetime]]:
     """Numbers of the versions there have been with the moment each came in force, newest first."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return store.versions(reading.connection, key)
 
 
-def drawings(desk: Desk) -> list[store.Draft]:
+def drawings(context: Context) -> list[store.Draft]:
     """Call paths that somebody is drawing, the one changed last first; those published as they
     stand are done with."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = store.drafts(reading.connection)
         published = {p.id: p for p in reading.records.many(PathVersion, [d.path for d in found])}
     return [d for d in found if not is_done(d, published.get(d.path))]
 
 
-def is_drawn(desk: Desk, key: str) -> bool:
-    return any(d.path == key for d in drawings(desk))
+def is_drawn(context: Context, key: str) -> bool:
+    return any(d.path == key for d in drawings(context))
 
 
 def is_done(draft: store.Draft, published: PathVersion | None) -> bool:
@@ -68,14 +68,14 @@ def is_done(draft: store.Draft, published: PathVersion | None) -> bool:
     )
 
 
-def is_published(desk: Desk, key: str) -> bool:
-    with desk.reading() as reading:
+def is_published(context: Context, key: str) -> bool:
+    with context.reading() as reading:
         return reading.records.find(PathVersion, key) is not None
 
 
-def view_path(desk: Desk, key: str) -> PathView:
+def view_path(context: Context, key: str) -> PathView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         published = reading.records.the(PathVersion, key)
         numbers = reading.records.where(
             Number, tables.life.c.path == key, is_open(), order_by=tables.life.c.number, limit=200
@@ -112,13 +112,13 @@ class FormFacts:
     form: DeskForm | None
 
 
-def form_facts(desk: Desk, *, site: str = "", key: str = "") -> FormFacts:
+def form_facts(context: Context, *, site: str = "", key: str = "") -> FormFacts:
     """For a new path of a site, or for one that is to be changed. `form` is None where its shape
     needs more than the form.
 
     Raises NotFound, NotUnderstood where there is no site yet.
     """
-    with desk.reading() as reading:
+    with context.reading() as reading:
         published = reading.records.the(PathVersion, key) if key else None
         named = set(people_named(published.body)) if published else set()
         sites = reading.records.all(Site)
@@ -153,21 +153,21 @@ def form_facts(desk: Desk, *, site: str = "", key: str = "") -> FormFacts:
 
 
 def plan(
-    desk: Desk, name: str, form: DeskForm, *, key: str = "", reason: str = ""
+    context: Context, name: str, form: DeskForm, *, key: str = "", reason: str = ""
 ) -> workorders.WorkOrder:
     """A work order, still a draft, that publishes the form as a call path: a new one, or the next
     version of `key`."""
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.CHANGE_ESTATE)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A call path needs a name of at most 80 characters.", field="name")
-    path = key or _key_of(desk, name)
-    with desk.reading() as reading:
+    path = key or _key_of(context, name)
+    with context.reading() as reading:
         published = reading.records.find(PathVersion, path)
     task = PublishPath(
         path=path, name=name, body=plan_desk(form), based_on=published.number if published else 0
     )
-    return workorders.draft(desk, f"Publish {name}", [task], reason=reason)
+    return workorders.draft(context, f"Publish {name}", [task], reason=reason)
 
 
 def free_key(reading: Reading, name: str) -> str:
@@ -181,6 +181,6 @@ def free_key(reading: Reading, name: str) -> str:
     return plain if not taken else f"{plain}-{secrets.token_hex(3)}"
 
 
-def _key_of(desk: Desk, name: str) -> str:
-    with desk.reading() as reading:
+def _key_of(context: Context, name: str) -> str:
+    with context.reading() as reading:
         return free_key(reading, name)

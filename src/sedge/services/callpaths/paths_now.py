@@ -9,7 +9,7 @@ from sedge.core.callpaths.tracing.trace import trace_inbound
 from sedge.core.callpaths.tracing.world import Trace, World
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import Number, PathVersion
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -27,14 +27,14 @@ class PathNow:
     followed: bool
 
 
-def paths_now(desk: Desk) -> list[PathNow]:
+def paths_now(context: Context) -> list[PathNow]:
     """The published paths by name, the first `MOST` followed. Remembered for a minute at most."""
-    return desk.house.while_unchanged(desk, "paths now", lambda: _followed(desk))
+    return context.installation.while_unchanged(context, "paths now", lambda: _followed(context))
 
 
-def _followed(desk: Desk) -> list[PathNow]:
+def _followed(context: Context) -> list[PathNow]:
     life = tables.life
-    with desk.reading() as reading:
+    with context.reading() as reading:
         versions = reading.records.where(PathVersion, order_by=tables.path.c.name)
         first = dict(
             reading.connection.execute(

@@ -11,7 +11,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.services.callpaths.calls import proof_of_task, proofs
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
@@ -19,14 +19,14 @@ from sedge.store.schema import tables
 MOST_CALLS = 200
 
 
-def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.WorkOrder:
+def prove_again(context: Context, *, path: str = "", trunk: str = "") -> workorders.WorkOrder:
     """A work order, already running, of test calls to the numbers of a path or a trunk, or to all
     whose proof is stale or failed: 200 at most. Raises NotAllowedNow where there is none to
     call."""
-    desk.require(May.PLACE_TEST_CALL)
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.PLACE_TEST_CALL)
+    context.require(May.CHANGE_ESTATE)
     if path or trunk:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             name = (
                 reading.records.the(PathVersion, path).name
                 if path
@@ -47,7 +47,7 @@ def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.Wo
     else:
         calls = [
             (p.e164, p.direction)
-            for p, stale in proofs(desk, limit=1000)
+            for p, stale in proofs(context, limit=1000)
             if (stale or not p.ok) and p.direction in {"in", "out"}
         ]
         title = "Repeat outdated tests"
@@ -62,11 +62,11 @@ def prove_again(desk: Desk, *, path: str = "", trunk: str = "") -> workorders.Wo
         t.PlaceTestCall(number=e164, direction=way)  # type: ignore[arg-type]
         for e164, way in calls[:MOST_CALLS]
     ]
-    order = workorders.draft(desk, title, tasks)
-    return order_running.run(desk, order.id)
+    order = workorders.draft(context, title, tasks)
+    return order_running.run(context, order.id)
 
 
-def proofs_by(desk: Desk, order: workorders.WorkOrder) -> dict[int, Proof]:
+def proofs_by(context: Context, order: workorders.WorkOrder) -> dict[int, Proof]:
     """What the test calls of a work order showed, by the position of their task."""
     placed = {
         proof_of_task(task.id): task.position
@@ -75,22 +75,22 @@ def proofs_by(desk: Desk, order: workorders.WorkOrder) -> dict[int, Proof]:
     }
     if not placed:
         return {}
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return {placed[proof.id]: proof for proof in reading.records.many(Proof, placed)}
 
 
-def proofs_of(desk: Desk, *, path: str = "", trunk: str = "") -> list[tuple[Proof, bool]]:
+def proofs_of(context: Context, *, path: str = "", trunk: str = "") -> list[tuple[Proof, bool]]:
     """The latest proof of each number of a path or trunk, with whether it has gone stale; newest
     first. Remembered until something changes."""
-    return desk.house.recall(
-        desk, "proofs", (path, trunk), lambda: _proofs_of(desk, path=path, trunk=trunk)
+    return context.installation.recall(
+        context, "proofs", (path, trunk), lambda: _proofs_of(context, path=path, trunk=trunk)
     )
 
 
-def _proofs_of(desk: Desk, *, path: str, trunk: str) -> list[tuple[Proof, bool]]:
+def _proofs_of(context: Context, *, path: str, trunk: str) -> list[tuple[Proof, bool]]:
     life, proof = tables.life, tables.proof
     where = life.c.path == path if path else life.c.trunk == trunk
-    with desk.reading() as reading:
+    with context.reading() as reading:
         numbers = select(life.c.number).where(where, is_open())
         rows = reading.records.where(
             Proof, proof.c.number.in_(numbers), order_by=proof.c.at.desc(), limit=MOST_CALLS
@@ -102,10 +102,10 @@ def _proofs_of(desk: Desk, *, path: str, trunk: str) -> list[tuple[Proof, bool]]
     return [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]
 
 
-def without_proof(desk: Desk, path: str) -> int:
+def without_proof(context: Context, path: str) -> int:
     """How many numbers of a path have never been called as a test."""
     life, proof = tables.life, tables.proof
-    with desk.reading() as reading:
+    with context.reading() as reading:
         query = select(func.count()).where(
             life.c.path == path,
             is_open(),

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from sedge.core.callpaths.one_place import MORE_THAN_ONE, OnePlace, path_to
+from sedge.core.callpaths.ready_made import MORE_THAN_ONE, OnePlace, path_to
 from sedge.core.callpaths.tasks import PublishPath, SetPath
 from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
@@ -11,18 +11,18 @@ from sedge.core.records import Group, Number, PathVersion, Person, Site
 from sedge.core.workorders.task_base import Task
 from sedge.services.callpaths.drawing import place_of
 from sedge.services.callpaths.paths import free_key
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 
 GROUP = "group"
 
 
-def plan_calls_to(desk: Desk, number: str, form: Mapping[str, str]) -> tuple[list[Task], str]:
+def plan_calls_to(context: Context, number: str, form: Mapping[str, str]) -> tuple[list[Task], str]:
     """Tasks that send all calls of a number to one place, and the title of their work order.
     `form` has `holder` (`person:ID` or `group:ID`), `outside`, `sip`, `message` or the id of a
     published `path`. Raises NotUnderstood naming the field."""
     shown = describe(number).shown
-    to = _place_of(form, desk.organisation.home_country)
-    with desk.reading() as reading:
+    to = _place_of(form, context.organisation.home_country)
+    with context.reading() as reading:
         if key := form.get("path"):
             if to.chosen:
                 raise NotUnderstood(MORE_THAN_ONE, field="path")

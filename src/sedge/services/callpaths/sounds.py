@@ -11,7 +11,7 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import PathVersion, Subject
 from sedge.formats.sounds import MOST_BYTES as MOST_BYTES  # noqa: PLC0414  doors look here
 from sedge.formats.sounds import SoundFacts, look_into
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories import callpaths as store
 from sedge.store.schema.callpaths import sound as table
 
@@ -34,17 +34,17 @@ class Sound:
 _FIELDS = [table.c[name] for name in Sound.__dataclass_fields__]
 
 
-def list_sounds(desk: Desk) -> list[Sound]:
-    with desk.reading() as reading:
+def list_sounds(context: Context) -> list[Sound]:
+    with context.reading() as reading:
         rows = reading.connection.execute(
             select(*_FIELDS).where(table.c.removed == 0).order_by(table.c.name)
         )
         return [Sound(**row._mapping) for row in rows]
 
 
-def one(desk: Desk, key: str) -> tuple[Sound, bytes]:
+def one(context: Context, key: str) -> tuple[Sound, bytes]:
     """A sound with its bytes. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         row = reading.connection.execute(
             select(*_FIELDS, table.c.data).where(table.c.id == key)
         ).first()
@@ -56,10 +56,10 @@ def one(desk: Desk, key: str) -> tuple[Sound, bytes]:
 
 
 def keep_sound(
-    desk: Desk, name: str, language: str, text: str, data: bytes
+    context: Context, name: str, language: str, text: str, data: bytes
 ) -> tuple[str, SoundFacts]:
     """Keep a sound. Gives its id and what it is. Raises NotUnderstood naming the field."""
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.CHANGE_ESTATE)
     name, text = name.strip()[:NAME], text.strip()[:TEXT]
     if not name:
         raise NotUnderstood("Give the sound a name, so that one finds it again.", field="name")
@@ -70,8 +70,8 @@ def keep_sound(
             field="text",
         )
     facts = look_into(data)
-    key = desk.new_id("sound")
-    with desk.writing() as writing:
+    key = context.new_id("sound")
+    with context.writing() as writing:
         writing.connection.execute(
             insert(table).values(
                 id=key,
@@ -81,21 +81,21 @@ def keep_sound(
                 media=facts.media,
                 seconds=facts.seconds,
                 level=facts.level,
-                at=desk.now(),
-                actor=desk.actor,
+                at=context.now(),
+                actor=context.actor,
                 removed=0,
                 data=data,
             )
         )
-        writing.remark("sound.kept", Subject.PATH, key, name)
+        writing.record_event("sound.kept", Subject.PATH, key, name)
     return key, facts
 
 
-def remove(desk: Desk, key: str) -> None:
+def remove(context: Context, key: str) -> None:
     """Take a sound off the shelf. Raises NotAllowedNow where a path plays it."""
-    desk.require(May.CHANGE_ESTATE)
-    sound, _ = one(desk, key)
-    with desk.writing() as writing:
+    context.require(May.CHANGE_ESTATE)
+    sound, _ = one(context, key)
+    with context.writing() as writing:
         playing = [p.name for p in writing.records.all(PathVersion) if plays(p.body, key)]
         playing += [
             d.name
@@ -107,7 +107,7 @@ def remove(desk: Desk, key: str) -> None:
                 f"“{playing[0]}” plays it. Choose another sound there first.", reason="in-use"
             )
         writing.connection.execute(update(table).where(table.c.id == key).values(removed=1))
-        writing.remark("sound.removed", Subject.PATH, key, sound.name)
+        writing.record_event("sound.removed", Subject.PATH, key, sound.name)
 
 
 def plays(body: dict, key: str) -> bool:

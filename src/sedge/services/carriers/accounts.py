@@ -25,7 +25,7 @@ from sedge.services.carriers.payments import (
     amount_in,
     carrier_of,
 )
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.trunks import trunk_setup
 from sedge.store import secrets as secrets_store
 from sedge.store.repositories import ledger
@@ -54,7 +54,7 @@ class Opened:
     problem: str
 
 
-def lines_in(desk: Desk, text: str, currency: str) -> list[Wanted]:
+def lines_in(context: Context, text: str, currency: str) -> list[Wanted]:
     """Lines such as `Copperleaf Cafés; 50.00; office@copperleaf.example`: a name, what is paid in,
     a mail address; the last two can be left out. Raises NotUnderstood naming the line."""
     found: list[Wanted] = []
@@ -64,7 +64,7 @@ def lines_in(desk: Desk, text: str, currency: str) -> list[Wanted]:
         name, opening, contact = (*(part.strip() for part in re.split(r"[;\t]", line)), "", "")[:3]
         try:
             amount = (
-                amount_in(desk, opening, currency, "lines", least=Decimal(0))
+                amount_in(context, opening, currency, "lines", least=Decimal(0))
                 if opening
                 else Decimal(0)
             )
@@ -97,36 +97,36 @@ def checked_lines(found: list[Wanted]) -> list[Wanted]:
     return found
 
 
-def currency_for(desk: Desk, carrier_id: str, asked: str = "") -> str:
+def currency_for(context: Context, carrier_id: str, asked: str = "") -> str:
     """The currency of new accounts with a carrier: the one asked for, else that of the account
     whose key asks for them."""
     if asked:
         return asked
-    with desk.reading() as reading:
+    with context.reading() as reading:
         _, ours = _with_accounts(reading, carrier_id)
-    main = _main_account(desk, ours)
-    return main.balance.currency if main else CURRENCIES[desk.organisation.home_country]
+    main = _main_account(context, ours)
+    return main.balance.currency if main else CURRENCIES[context.organisation.home_country]
 
 
-def has_one(desk: Desk, carrier_id: str) -> bool:
-    with desk.reading() as reading:
+def has_one(context: Context, carrier_id: str) -> bool:
+    with context.reading() as reading:
         return bool(_with_accounts(reading, carrier_id)[1])
 
 
-def _main_account(desk: Desk, ours: list[Account]) -> Account | None:
+def _main_account(context: Context, ours: list[Account]) -> Account | None:
     """The account whose key asks for more of them: one for the home country first."""
-    home = desk.organisation.home_country
+    home = context.organisation.home_country
     return next(iter(sorted(ours, key=lambda a: home not in a.countries)), None)
 
 
-def opens_accounts(desk: Desk, carrier: str, ours: list[Account]) -> bool:
+def opens_accounts(context: Context, carrier: str, ours: list[Account]) -> bool:
     """Whether a carrier opens more accounts over the wire: it is reached, and we have an account
     whose key asks for them."""
-    return carrier in desk.outside.carriers and bool(ours)
+    return carrier in context.outside.carriers and bool(ours)
 
 
 def open_many(
-    desk: Desk,
+    context: Context,
     carrier_id: str,
     wanted: list[Wanted],
     *,
@@ -140,16 +140,16 @@ def open_many(
 
     Raises NotFound, NotUnderstood (a name that has an account there already).
     """
-    desk.require(May.PAY)
-    with desk.reading() as reading:
+    context.require(May.PAY)
+    with context.reading() as reading:
         carrier, ours = _with_accounts(reading, carrier_id)
-    main = _main_account(desk, ours)
-    if main is None or not opens_accounts(desk, carrier.id, ours):
+    main = _main_account(context, ours)
+    if main is None or not opens_accounts(context, carrier.id, ours):
         raise _not_over_the_wire(carrier)
     _refuse_taken(ours, wanted, batch)
     return [
         _open(
-            desk,
+            context,
             carrier,
             main,
             w,
@@ -172,16 +172,16 @@ class Opening:
 
 
 def plan_opening(
-    desk: Desk, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = ""
+    context: Context, carrier_id: str, wanted: list[Wanted], *, batch: str, currency: str = ""
 ) -> Opening:
     """What opening accounts does, before it is done. Raises as `open_many`."""
-    desk.require(May.PAY)
-    with desk.reading() as reading:
+    context.require(May.PAY)
+    with context.reading() as reading:
         carrier, ours = _with_accounts(reading, carrier_id)
-    if not opens_accounts(desk, carrier.id, ours):
+    if not opens_accounts(context, carrier.id, ours):
         raise _not_over_the_wire(carrier)
     _refuse_taken(ours, wanted, batch)
-    of = currency_for(desk, carrier_id, currency)
+    of = currency_for(context, carrier_id, currency)
     total = Money(amount=sum((w.opening for w in wanted), Decimal(0)), currency=of)
     return Opening(wanted, batch, of, total)
 
@@ -220,12 +220,14 @@ def _not_over_the_wire(carrier: Carrier) -> NotAllowedNow:
     )
 
 
-def open_for(desk: Desk, into: Desk, carrier_id: str, wanted: Wanted, *, key: str) -> Opened:
+def open_for(
+    context: Context, into: Context, carrier_id: str, wanted: Wanted, *, key: str
+) -> Opened:
     """An account for another organisation, asked for with the key of one of ours; it is theirs
     alone from then on. The same `key` again opens none twice. Raises NotFound where we have no
     account there ourselves."""
-    desk.require(May.PAY)
-    with desk.reading() as reading:
+    context.require(May.PAY)
+    with context.reading() as reading:
         carrier, ours = _with_accounts(reading, carrier_id)
     home = into.organisation.home_country
     main = next(
@@ -234,25 +236,25 @@ def open_for(desk: Desk, into: Desk, carrier_id: str, wanted: Wanted, *, key: st
         ),
         None,
     )
-    if main is None or carrier.id not in desk.outside.carriers:
+    if main is None or carrier.id not in context.outside.carriers:
         raise _not_over_the_wire(carrier)
-    return _open(desk, carrier, main, wanted, key, main.balance.currency, into)
+    return _open(context, carrier, main, wanted, key, main.balance.currency, into)
 
 
 def _open(
-    desk: Desk,
+    context: Context,
     carrier: Carrier,
     main: Account,
     wanted: Wanted,
     key: str,
     currency: str,
-    into: Desk | None = None,
+    into: Context | None = None,
     *,
     show_again: bool = False,
 ) -> Opened:
-    owner = into or desk
+    owner = into or context
     try:
-        theirs = desk.at_carrier(main).open_account(key, wanted.name, currency)
+        theirs = context.at_carrier(main).open_account(key, wanted.name, currency)
     except OutsideTrouble as error:
         return Opened(wanted, None, "", error.message)
     zero = Money(amount=Decimal(0), currency=currency)
@@ -276,7 +278,11 @@ def _open(
         _with_its_trunk(owner, writing, account)
         if theirs.key:
             secrets_store.keep_secret(
-                writing.connection, desk.house.keyring, f"key of {key}", theirs.key, writing.stamp
+                writing.connection,
+                context.installation.keyring,
+                f"key of {key}",
+                theirs.key,
+                writing.stamp,
             )
     shown = theirs.key or (_key_just_made(owner, account) if show_again else "")
     if not wanted.opening or not account.receives_only:
@@ -290,28 +296,30 @@ def _open(
 
 
 def add_first(
-    desk: Desk, carrier_id: str, *, name: str, key: str = "", currency: str = ""
+    context: Context, carrier_id: str, *, name: str, key: str = "", currency: str = ""
 ) -> Account:
     """An account that the carrier has opened for us already. Where the carrier is reached, its key
     says what stands on it; else the account begins at nothing, and its orders go on paper. Raises
     NotUnderstood naming the field, OutsideRefused for a key it does not take.
     """
-    desk.require(May.PAY)
+    context.require(May.PAY)
     name, key = name.strip(), key.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("An account needs a name of at most 80 characters.", field="name")
-    of = carrier_of(desk, carrier_id)
-    zero = Money(amount=Decimal(0), currency=currency or CURRENCIES[desk.organisation.home_country])
+    of = carrier_of(context, carrier_id)
+    zero = Money(
+        amount=Decimal(0), currency=currency or CURRENCIES[context.organisation.home_country]
+    )
     theirs = None
-    if of.id in desk.outside.carriers:
+    if of.id in context.outside.carriers:
         if not key:
             raise NotUnderstood(
                 f"Type the key that {of.name} gave you; it says which account is yours.",
                 field="key",
             )
-        theirs = desk.outside.carrier(of.id).with_key(key).account()
+        theirs = context.outside.carrier(of.id).with_key(key).account()
     made = Account(
-        id=desk.new_id("account"),
+        id=context.new_id("account"),
         carrier=of.id,
         name=name,
         balance=theirs.balance if theirs else zero,
@@ -320,7 +328,7 @@ def add_first(
         theirs=theirs.id if theirs else "",
         receives_only=theirs.receives_only if theirs else False,
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if any(a.name.casefold() == name.casefold() for a in writing.records.all(Account)):
             raise NotAllowedNow(
                 f"There is an account called {name} already.", field="name", reason="exists"
@@ -328,24 +336,30 @@ def add_first(
         saved = writing.save([changed(Subject.ACCOUNT, None, made, "account.added")])[0].after
         if key:
             secrets_store.keep_secret(
-                writing.connection, desk.house.keyring, f"key of {saved.id}", key, writing.stamp
+                writing.connection,
+                context.installation.keyring,
+                f"key of {saved.id}",
+                key,
+                writing.stamp,
             )
-        _with_its_trunk(desk, writing, saved)
+        _with_its_trunk(context, writing, saved)
     return saved
 
 
-def _with_its_trunk(desk: Desk, writing: Writing, account: Account) -> None:
+def _with_its_trunk(context: Context, writing: Writing, account: Account) -> None:
     """The trunk that a carrier brings along, at the site that uses the account, else at the first
     one; later, with the first site."""
     sites = sorted(writing.records.all(Site), key=lambda s: (s.account != account.id, s.name))
     if sites:
-        key = desk.new_id("trunk")
-        trunk_setup.come_with(writing, account, sites[0], key=key, up=trunk_setup.is_up(desk, key))
+        key = context.new_id("trunk")
+        trunk_setup.come_with(
+            writing, account, sites[0], key=key, up=trunk_setup.is_up(context, key)
+        )
 
 
-def _key_just_made(desk: Desk, account: Account) -> str:
+def _key_just_made(context: Context, account: Account) -> str:
     """The key of an account that was opened a moment ago, for who presses twice; '' later."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         entries = ledger.entries(
             reading.connection, subject=Subject.ACCOUNT, key=account.id, limit=50
         ).entries
@@ -356,38 +370,41 @@ def _key_just_made(desk: Desk, account: Account) -> str:
         ):
             return ""
         return (
-            secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}") or ""
+            secrets_store.read(
+                reading.connection, context.installation.keyring, f"key of {account.id}"
+            )
+            or ""
         )
 
 
-def set_terms(desk: Desk, account_id: str, form: dict[str, str]) -> Account:
+def set_terms(context: Context, account_id: str, form: dict[str, str]) -> Account:
     """Low mark, whom to tell, the top-up rule, the days of grace. Raises NotUnderstood naming the
     field, NotAllowedNow."""
-    desk.require(May.PAY)
-    account, carrier, _ = account_to_pay(desk, account_id)
+    context.require(May.PAY)
+    account, carrier, _ = account_to_pay(context, account_id)
     currency = account.balance.currency
     values = {
         "low_mark": Money(
             amount=amount_in(
-                desk, form.get("low_mark", "0"), currency, "low_mark", least=-MOST_DEPOSIT
+                context, form.get("low_mark", "0"), currency, "low_mark", least=-MOST_DEPOSIT
             ),
             currency=currency,
         ),
         "contact": form.get("contact", "").strip()[:200],
         "alert_mail": _mail_in(form.get("alert_mail", "")),
-        "alert_phone": _phone_in(desk, form.get("alert_phone", "")),
-        "top_up": _rule_in(desk, form, currency) if account.prepaid else None,
+        "alert_phone": _phone_in(context, form.get("alert_phone", "")),
+        "top_up": _rule_in(context, form, currency) if account.prepaid else None,
         "grace_days": _grace_in(form.get("grace_days", ""), carrier),
     }
     if (
         values["grace_days"] != account.grace_days
         and values["grace_days"] is not None
-        and carrier.id in desk.outside.carriers
+        and carrier.id in context.outside.carriers
     ):
-        desk.at_carrier(account).set_grace(values["grace_days"])
-    with desk.writing() as writing:
+        context.at_carrier(account).set_grace(values["grace_days"])
+    with context.writing() as writing:
         now = writing.records.the(Account, account_id)
-        after = now.but(**values)
+        after = now.copy_with(**values)
         return (
             writing.save([changed(Subject.ACCOUNT, now, after, "account.terms-set")])[0].after
             if after != now
@@ -401,19 +418,21 @@ def _mail_in(text: str) -> str:
     return text.strip()[:200]
 
 
-def _phone_in(desk: Desk, text: str) -> str:
+def _phone_in(context: Context, text: str) -> str:
     return (
-        read_one(text, desk.organisation.home_country, field="alert_phone") if text.strip() else ""
+        read_one(text, context.organisation.home_country, field="alert_phone")
+        if text.strip()
+        else ""
     )
 
 
-def _rule_in(desk: Desk, form: dict[str, str], currency: str) -> TopUp | None:
+def _rule_in(context: Context, form: dict[str, str], currency: str) -> TopUp | None:
     if not form.get("top_up_amount", "").strip():
         return None
     rule = TopUp(
-        at=amount_in(desk, form.get("top_up_at", ""), currency, "top_up_at", least=Decimal(0)),
-        amount=amount_in(desk, form["top_up_amount"], currency, "top_up_amount"),
-        most_a_month=amount_in(desk, form.get("top_up_most", ""), currency, "top_up_most"),
+        at=amount_in(context, form.get("top_up_at", ""), currency, "top_up_at", least=Decimal(0)),
+        amount=amount_in(context, form["top_up_amount"], currency, "top_up_amount"),
+        most_a_month=amount_in(context, form.get("top_up_most", ""), currency, "top_up_most"),
     )
     if rule.most_a_month < rule.amount:
         raise NotUnderstood(
@@ -434,37 +453,41 @@ def _grace_in(text: str, carrier: Carrier) -> int | None:
     return int(text)
 
 
-def put_key(desk: Desk, account_id: str, key: str) -> None:
+def put_key(context: Context, account_id: str, key: str) -> None:
     """Another key for the account, as the carrier has given it. Nobody is shown it again. Raises
     NotUnderstood, OutsideRefused, OutsideSilent, OutsideTrouble."""
-    desk.require(May.PAY)
-    account, carrier, _ = account_to_pay(desk, account_id)
+    context.require(May.PAY)
+    account, carrier, _ = account_to_pay(context, account_id)
     key = key.strip()
     if not 8 <= len(key) <= 500 or not key.isascii() or not key.isprintable():
         raise NotUnderstood("A key has 8 to 500 printable characters.", field="key")
-    desk.outside.carrier(carrier.id).with_key(key).account()
-    _keep_key(desk, account, key)
+    context.outside.carrier(carrier.id).with_key(key).account()
+    _keep_key(context, account, key)
 
 
-def make_key(desk: Desk, account_id: str) -> str:
+def make_key(context: Context, account_id: str) -> str:
     """A new key made at the carrier; the old one opens nothing any more. Told this once."""
-    desk.require(May.PAY)
-    account, _, has_key = account_to_pay(desk, account_id)
+    context.require(May.PAY)
+    account, _, has_key = account_to_pay(context, account_id)
     if not has_key:
         raise NotAllowedNow(
             "No key of this account is kept. Put in the one the carrier gave you.", reason="no-key"
         )
-    key = desk.at_carrier(account).new_key()
-    _keep_key(desk, account, key)
+    key = context.at_carrier(account).new_key()
+    _keep_key(context, account, key)
     return key
 
 
-def _keep_key(desk: Desk, account: Account, key: str) -> None:
-    with desk.writing() as writing:
+def _keep_key(context: Context, account: Account, key: str) -> None:
+    with context.writing() as writing:
         secrets_store.keep_secret(
-            writing.connection, desk.house.keyring, f"key of {account.id}", key, writing.stamp
+            writing.connection,
+            context.installation.keyring,
+            f"key of {account.id}",
+            key,
+            writing.stamp,
         )
-        writing.remark("account.key-changed", Subject.ACCOUNT, account.id, account.name)
+        writing.record_event("account.key-changed", Subject.ACCOUNT, account.id, account.name)
 
 
 # ── watching ──

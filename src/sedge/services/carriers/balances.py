@@ -1,4 +1,4 @@
-"""Money at the desk: what the numbers of an account cost a month, and how long its balance
+"""Money: what the numbers of an account cost a month, and how long its balance
 lasts."""
 
 from dataclasses import dataclass
@@ -10,7 +10,7 @@ from sedge.core.carriers.runway import Runway, runway
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -26,13 +26,15 @@ class AccountOutlook:
     runway: Runway | None
 
 
-def outlooks(desk: Desk) -> dict[str, AccountOutlook]:
+def outlooks(context: Context) -> dict[str, AccountOutlook]:
     """Every account's outlook, by its id. What numbers cost is added up every minute at most."""
-    costs = desk.house.for_a_while(desk, "monthly by account", lambda: _costs(desk), minutes=1)
-    with desk.reading() as reading:
+    costs = context.installation.for_a_while(
+        context, "monthly by account", lambda: _costs(context), minutes=1
+    )
+    with context.reading() as reading:
         accounts = reading.records.all(Account)
         carriers = {c.id: c for c in reading.records.all(Carrier)}
-    today = desk.now().date()
+    today = context.now().date()
     found = {}
     for account in accounts:
         numbers, hundredths = costs.get(account.id, (0, 0))
@@ -57,14 +59,14 @@ def grace_of(account: Account, carrier: Carrier) -> int:
     return carrier.suspends_days if account.grace_days is None else account.grace_days
 
 
-def _costs(desk: Desk) -> dict[str, tuple[int, int]]:
+def _costs(context: Context) -> dict[str, tuple[int, int]]:
     life = tables.life
     query = (
         select(life.c.account, func.count(), func.sum(life.c.price))
         .where(is_open(), life.c.state != State.PORTING_IN.value)
         .group_by(life.c.account)
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return {
             account: (count, int(price or 0))
             for account, count, price in reading.connection.execute(query)

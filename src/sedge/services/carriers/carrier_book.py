@@ -15,7 +15,7 @@ from sedge.core.mail_addresses import is_mail_address
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Carrier
 from sedge.core.supply.records import Contact
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 
 MOST_CONTACTS = 20
 REMINDED_BEFORE = timedelta(days=60)
@@ -40,14 +40,14 @@ class CarrierAsked(BaseModel):
     contract_notice_days: str = Field(default="0", max_length=10)
 
 
-def add(desk: Desk, asked: CarrierAsked) -> Carrier:
+def add(context: Context, asked: CarrierAsked) -> Carrier:
     """One that can't be reached over the wire: its orders go on paper, its lists come as files.
     Raises NotUnderstood naming the field, NotAllowedNow for a name that is taken."""
-    desk.require(May.PAY)
+    context.require(May.PAY)
     made = _read(
         asked,
         Carrier(
-            id=desk.new_id("carrier"),
+            id=context.new_id("carrier"),
             name="new",
             supply_model=SupplyModel.OWN_TRUNK,
             countries=(),
@@ -56,24 +56,24 @@ def add(desk: Desk, asked: CarrierAsked) -> Carrier:
             registers_addresses=False,
         ),
     )
-    return _save(desk, None, made, "carrier.added")
+    return _save(context, None, made, "carrier.added")
 
 
-def change(desk: Desk, key: str, asked: CarrierAsked) -> Carrier:
+def change_carrier(context: Context, key: str, asked: CarrierAsked) -> Carrier:
     """What is agreed with a carrier. Raises NotFound, NotUnderstood naming the field."""
-    desk.require(May.PAY)
-    before = one(desk, key)
+    context.require(May.PAY)
+    before = one(context, key)
     after = _read(asked, before)
-    return before if after == before else _save(desk, before, after, "carrier.changed")
+    return before if after == before else _save(context, before, after, "carrier.changed")
 
 
-def one(desk: Desk, key: str) -> Carrier:
-    with desk.reading() as reading:
+def one(context: Context, key: str) -> Carrier:
+    with context.reading() as reading:
         return reading.records.the(Carrier, key)
 
 
-def _save(desk: Desk, before: Carrier | None, after: Carrier, action: str) -> Carrier:
-    with desk.writing() as writing:
+def _save(context: Context, before: Carrier | None, after: Carrier, action: str) -> Carrier:
+    with context.writing() as writing:
         others = [c for c in writing.records.all(Carrier) if c.id != after.id]
         if any(c.name.casefold() == after.name.casefold() for c in others):
             message = f"There is a carrier called {after.name} already."
@@ -109,7 +109,7 @@ def _read(asked: CarrierAsked, of: Carrier) -> Carrier:
     if asked.supply_model not in set(SupplyModel):
         message = f"Choose how it supplies: {', '.join(SupplyModel)}."
         raise NotUnderstood(message, field="supply_model")
-    return of.but(
+    return of.copy_with(
         name=name,
         countries=_countries(asked.countries),
         supply_model=SupplyModel(asked.supply_model),

@@ -11,7 +11,7 @@ from sedge.core.supply.reducers import charge
 from sedge.formats.letters import Letter
 from sedge.outside.carrier import CarrierAccount, CarrierCharge
 from sedge.services import mail
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.periodic import periodic
 
 NAME = "charges"
@@ -19,60 +19,64 @@ ASKED_AT = timedelta(minutes=15)  # after midnight; carriers bill before that
 
 
 @periodic(NAME)
-def fetch_nightly(desk: Desk) -> int:
+def fetch_nightly(context: Context) -> int:
     """Ask every carrier once a night, and an hour later again where one was silent; for how many
     accounts something came of it."""
 
     def ask() -> tuple[int, bool]:
-        done, silent = fetch_all(desk)
+        done, silent = fetch_all(context)
         return done, not silent
 
-    return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, ask)
+    return context.installation.nightly(context.who.organisation, NAME, ASKED_AT, ask)
 
 
-def fetch_all(desk: Desk) -> tuple[int, int]:
+def fetch_all(context: Context) -> tuple[int, int]:
     """Ask every carrier that can be asked over the wire; for how many accounts something came of
     it, and how many were silent."""
-    with desk.reading() as reading:
-        accounts = [a for a in reading.records.all(Account) if a.carrier in desk.outside.carriers]
+    with context.reading() as reading:
+        accounts = [
+            a for a in reading.records.all(Account) if a.carrier in context.outside.carriers
+        ]
     done = silent = 0
     for account in accounts:
         try:
-            done += fetch(desk.as_system(), account) != account
+            done += fetch(context.as_system(), account) != account
         except OutsideTrouble:
             silent += 1
     return done, silent
 
 
-def fetch(desk: Desk, account: Account) -> Account:
+def fetch(context: Context, account: Account) -> Account:
     """Book what was charged since the last time; each charge once, in the transaction that
     remembers it. Raises OutsideTrouble."""
-    theirs, found = desk.at_carrier(account).charges(account.charged_to)
-    with desk.writing() as writing:
+    theirs, found = context.at_carrier(account).charges(account.charged_to)
+    with context.writing() as writing:
         now = writing.records.the(Account, account.id)
         fresh = [c for c in found if c.id > now.charged_to]
     for one in fresh:
-        now = _book(desk, account.id, one)
+        now = _book(context, account.id, one)
     return (
-        _suspended(desk, account.id, theirs)
+        _suspended(context, account.id, theirs)
         if theirs.suspended_since != now.suspended_since
         else now
     )
 
 
-def _book(desk: Desk, key: str, one: CarrierCharge) -> Account:
-    with desk.writing(reason=one.words) as writing:
+def _book(context: Context, key: str, one: CarrierCharge) -> Account:
+    with context.writing(reason=one.words) as writing:
         now = writing.records.the(Account, key)
         if one.id <= now.charged_to:
             return now
         booked = charge(now, Money(amount=one.amount, currency=now.balance.currency))
-        return writing.save([booked.but(after=booked.after.but(charged_to=one.id))])[0].after
+        return writing.save([booked.copy_with(after=booked.after.copy_with(charged_to=one.id))])[
+            0
+        ].after
 
 
-def _suspended(desk: Desk, key: str, theirs: CarrierAccount) -> Account:
-    with desk.writing() as writing:
+def _suspended(context: Context, key: str, theirs: CarrierAccount) -> Account:
+    with context.writing() as writing:
         now = writing.records.the(Account, key)
-        after = now.but(suspended_since=theirs.suspended_since)
+        after = now.copy_with(suspended_since=theirs.suspended_since)
         saved = writing.save(
             [
                 changed(

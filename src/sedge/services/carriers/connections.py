@@ -9,7 +9,7 @@ from sedge.core.errors import NotFound, OutsideRefused, OutsideSilent
 from sedge.core.facts import Money, in_words
 from sedge.core.records import Account, Carrier
 from sedge.services.carriers import charges
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 KEY_REFUSED = {"401", "403", "unknown key"}
@@ -26,19 +26,19 @@ class Tried:
     account: str = ""
 
 
-def test(desk: Desk, key: str) -> Tried:
+def test(context: Context, key: str) -> Tried:
     """Ask a carrier for the state of each of our accounts; the first that is not in order is told
     of. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carrier = reading.records.the(Carrier, key)
         accounts = reading.records.where(Account, tables.account.c.carrier == key)
-    if key not in desk.outside.carriers or not accounts:
+    if key not in context.outside.carriers or not accounts:
         raise NotFound(
             f"{carrier.name} can't be reached over the wire; its orders go on a form.",
             subject="carrier",
             id=key,
         )
-    tried = [test_account(desk, carrier, account) for account in accounts]
+    tried = [test_account(context, carrier, account) for account in accounts]
     wrong = next((x for x in tried if not x.ok), None)
     if len(tried) == 1 or wrong is None:
         return tried[0] if len(tried) == 1 else replace(tried[0], said=_all_said(accounts))
@@ -55,11 +55,11 @@ def _all_said(accounts: list[Account]) -> str:
     )
 
 
-def test_account(desk: Desk, carrier: Carrier, account: Account) -> Tried:
+def test_account(context: Context, carrier: Carrier, account: Account) -> Tried:
     begun = time.perf_counter()
     try:
-        balance = desk.at_carrier(account).account().balance
-        account = charges.fetch(desk.as_system(), account)
+        balance = context.at_carrier(account).account().balance
+        account = charges.fetch(context.as_system(), account)
     except OutsideSilent as error:
         return Tried(carrier, False, _silent(error), _since(begun), account.name)
     except OutsideRefused as error:

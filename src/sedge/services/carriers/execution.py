@@ -22,7 +22,7 @@ def tell_carrier(attempt: Attempt, task: t.TellCarrier) -> Outcome:
     estate = attempt.estate(task)
     if refused := stopped(task, estate):
         return refused
-    carrier = attempt.desk.at_carrier(estate.the(Account, task.account))
+    carrier = attempt.context.at_carrier(estate.the(Account, task.account))
     if task.drift == DriftKind.NOT_OURS:
         due = carrier.release(task.number)
         if due is not None:
@@ -38,5 +38,5 @@ def tell_carrier(attempt: Attempt, task: t.TellCarrier) -> Outcome:
 
 def _compared(attempt: Attempt, outcome: Outcome) -> Outcome:
     if isinstance(outcome, Done):
-        reconciliation.compare_soon(attempt.desk)
+        reconciliation.compare_soon(attempt.context)
     return outcome

@@ -21,7 +21,7 @@ from sedge.core.records import Account, Carrier, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.carriers import charges
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.periodic import periodic
 from sedge.store import secrets as secrets_store
 from sedge.store.repositories import ledger
@@ -49,43 +49,45 @@ class Payment:
     key: str
 
 
-def plan_deposit(desk: Desk, account_id: str, amount: str) -> Payment:
+def plan_deposit(context: Context, account_id: str, amount: str) -> Payment:
     """Read an amount and say what paying it in does. Raises NotUnderstood, NotFound."""
-    desk.require(May.PAY)
-    account, _, _ = account_to_pay(desk, account_id)
-    value = amount_in(desk, amount, account.balance.currency, "amount")
+    context.require(May.PAY)
+    account, _, _ = account_to_pay(context, account_id)
+    value = amount_in(context, amount, account.balance.currency, "amount")
     paid = Money(amount=value, currency=account.balance.currency)
-    return Payment(account, paid, account.balance + paid, desk.new_id("deposit"))
+    return Payment(account, paid, account.balance + paid, context.new_id("deposit"))
 
 
-def deposit(desk: Desk, account_id: str, amount: str, *, identity: str | None = None) -> Account:
+def deposit(
+    context: Context, account_id: str, amount: str, *, identity: str | None = None
+) -> Account:
     """A payment onto a prepaid account, in the ledger; the same `identity` again pays nothing.
     Raises as `_pay_in`, and NotUnderstood."""
-    planned = plan_deposit(desk, account_id, amount)
-    paid = _pay_in(desk, account_id, planned.amount.amount, identity or planned.key)
-    return charges.fetch(desk.as_system(), paid) if paid.suspended_since else paid
+    planned = plan_deposit(context, account_id, amount)
+    paid = _pay_in(context, account_id, planned.amount.amount, identity or planned.key)
+    return charges.fetch(context.as_system(), paid) if paid.suspended_since else paid
 
 
-def _pay_in(desk: Desk, account_id: str, value: Decimal, key: str) -> Account:
+def _pay_in(context: Context, account_id: str, value: Decimal, key: str) -> Account:
     """Written down first, then paid at the carrier, then in our book; the key makes it one payment
     whatever happens between.
 
     Raises OutsideRefused (nothing is paid), OutsideSilent (it is asked again by itself).
     """
-    with desk.writing() as writing:
+    with context.writing() as writing:
         account = writing.records.the(Account, account_id)
         if key in account.paid:
             return account
         if key not in account.paying:
-            begun = account.but(paying={**account.paying, key: value})
+            begun = account.copy_with(paying={**account.paying, key: value})
             account = writing.save([changed(Subject.ACCOUNT, account, begun, "account.paying")])[
                 0
             ].after
     try:
-        if account.carrier in desk.outside.carriers:
-            desk.at_carrier(account).deposit(key, str(value))
+        if account.carrier in context.outside.carriers:
+            context.at_carrier(account).deposit(key, str(value))
     except OutsideRefused:
-        _settle(desk, account_id, key, arrived=False)
+        _settle(context, account_id, key, arrived=False)
         raise
     except OutsideSilent as error:
         raise OutsideSilent(
@@ -93,23 +95,23 @@ def _pay_in(desk: Desk, account_id: str, value: Decimal, key: str) -> Account:
             " pay it twice.",
             **error.facts,
         ) from error
-    return _settle(desk, account_id, key, arrived=True)
+    return _settle(context, account_id, key, arrived=True)
 
 
-def _settle(desk: Desk, account_id: str, key: str, *, arrived: bool) -> Account:
+def _settle(context: Context, account_id: str, key: str, *, arrived: bool) -> Account:
     """A payment that has arrived, or will not."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         now = writing.records.the(Account, account_id)
         if key not in now.paying:
             return now
         value = now.paying[key]
-        after = now.but(
+        after = now.copy_with(
             paying={k: v for k, v in now.paying.items() if k != key},
             paid=(*now.paid, key)[-KEYS_KEPT:],
         )
         action = "account.not-paid"
         if arrived:
-            after = after.but(
+            after = after.copy_with(
                 balance=now.balance + Money(amount=value, currency=now.balance.currency),
                 receives_only=False,
             )
@@ -128,9 +130,9 @@ class Move:
     balance: Money
 
 
-def moves(desk: Desk, account_id: str, *, limit: int = 30) -> list[Move]:
+def moves(context: Context, account_id: str, *, limit: int = 30) -> list[Move]:
     """What has moved on an account, newest first."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         entries = ledger.entries(
             reading.connection, subject=Subject.ACCOUNT, key=account_id, limit=limit * 4
         ).entries
@@ -147,33 +149,33 @@ def moves(desk: Desk, account_id: str, *, limit: int = 30) -> list[Move]:
 
 
 @periodic("accounts watched", after_changes=True)
-def watch(desk: Desk) -> int:
+def watch(context: Context) -> int:
     """Top up what has a rule and is under its mark, tell somebody of what is low. How many accounts
     something was done for."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         accounts = [
             a
             for a in reading.records.all(Account)
             if a.prepaid and (a.paying or is_low(a) or a.alerted_at or wants_top_up(a, reading.now))
         ]
-    return sum(_attend(desk, account) for account in accounts)
+    return sum(_attend(context, account) for account in accounts)
 
 
-def _attend(desk: Desk, account: Account) -> bool:
+def _attend(context: Context, account: Account) -> bool:
     payments = dict(account.paying)
-    if not payments and account.top_up and wants_top_up(account, desk.now()):
-        turn = account.topped_up.get(f"{desk.now():%Y-%m}", Decimal(0))
-        payments = {f"{TOP_UP}{account.id}-{desk.now():%Y-%m}-{turn}": account.top_up.amount}
+    if not payments and account.top_up and wants_top_up(account, context.now()):
+        turn = account.topped_up.get(f"{context.now():%Y-%m}", Decimal(0))
+        payments = {f"{TOP_UP}{account.id}-{context.now():%Y-%m}-{turn}": account.top_up.amount}
     for key, value in payments.items():
         try:
-            _pay_in(desk, account.id, value, key)
+            _pay_in(context, account.id, value, key)
         except OutsideTrouble:
             return False
     if payments:
         return True
     if is_low(account) is bool(account.alerted_at):
         return False
-    with desk.writing() as writing:
+    with context.writing() as writing:
         now = writing.records.the(Account, account.id)
         low = is_low(now)
         if low is bool(now.alerted_at):
@@ -183,7 +185,7 @@ def _attend(desk: Desk, account: Account) -> bool:
                 changed(
                     Subject.ACCOUNT,
                     now,
-                    now.but(alerted_at=writing.now if low else None),
+                    now.copy_with(alerted_at=writing.now if low else None),
                     "account.low" if low else "account.no-longer-low",
                 )
             ]
@@ -215,7 +217,7 @@ def _tell(writing: Writing, account: Account) -> None:
 
 
 def amount_in(
-    desk: Desk,
+    context: Context,
     text: str,
     currency: str,
     field: str,
@@ -225,7 +227,7 @@ def amount_in(
 ) -> Decimal:
     """An amount as somebody of the organisation's country types it. Raises NotUnderstood, also for
     one that could mean two."""
-    value = read_amount(text, currency, locale_of(desk.organisation.home_country), field=field)
+    value = read_amount(text, currency, locale_of(context.organisation.home_country), field=field)
     if not least <= value <= most:
         raise NotUnderstood(
             f"Type an amount between {in_currency(least, currency)} and"
@@ -235,16 +237,18 @@ def amount_in(
     return value
 
 
-def account_to_pay(desk: Desk, account_id: str) -> tuple[Account, Carrier, bool]:
+def account_to_pay(context: Context, account_id: str) -> tuple[Account, Carrier, bool]:
     """An account, its carrier, and whether a key of it is kept."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         account = reading.records.the(Account, account_id)
         has_key = bool(
-            secrets_store.read(reading.connection, desk.house.keyring, f"key of {account.id}")
+            secrets_store.read(
+                reading.connection, context.installation.keyring, f"key of {account.id}"
+            )
         )
         return account, reading.records.the(Carrier, account.carrier), has_key
 
 
-def carrier_of(desk: Desk, key: str) -> Carrier:
-    with desk.reading() as reading:
+def carrier_of(context: Context, key: str) -> Carrier:
+    with context.reading() as reading:
         return reading.records.the(Carrier, key)

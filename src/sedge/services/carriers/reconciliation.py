@@ -1,4 +1,4 @@
-"""Drift at the desk: each carrier's list held against the estate, at night and on demand; what
+"""Drift: each carrier's list held against the estate, at night and on demand; what
 differs is kept, explained, and put right by work orders in either direction, never by itself."""
 
 from collections import Counter
@@ -27,7 +27,7 @@ from sedge.core.facts import counted, money
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Capacity, Carrier, Number, Site, Subject
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.periodic import periodic
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
@@ -99,36 +99,36 @@ class Drift:
     account: str
 
 
-def compare_all(desk: Desk) -> int:
+def compare_all(context: Context) -> int:
     """Every account whose carrier can be asked; how many differences there are that nobody has
     accepted. A silent carrier is noted as such."""
-    with desk.reading() as reading:
-        accounts = _askable(desk, reading)
+    with context.reading() as reading:
+        accounts = _askable(context, reading)
     for account in accounts:
-        compare_one(desk, account)
-    with desk.reading() as reading:
+        compare_one(context, account)
+    with context.reading() as reading:
         return open_count(reading)
 
 
 @periodic(NAME)
-def compare_nightly(desk: Desk) -> int:
+def compare_nightly(context: Context) -> int:
     def ask() -> tuple[int, bool]:
-        with desk.reading() as reading:
-            accounts = _askable(desk, reading)
-        done = [compare_one(desk.as_system(), account) for account in accounts]
-        return sum(done), not any(self_problem(desk, a) for a in accounts)
+        with context.reading() as reading:
+            accounts = _askable(context, reading)
+        done = [compare_one(context.as_system(), account) for account in accounts]
+        return sum(done), not any(self_problem(context, a) for a in accounts)
 
-    return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, ask)
+    return context.installation.nightly(context.who.organisation, NAME, ASKED_AT, ask)
 
 
-def compare_soon(desk: Desk) -> None:
+def compare_soon(context: Context) -> None:
     """What was put right is compared again at the next tick."""
-    desk.house.next_at[desk.who.organisation, NAME] = desk.now()
+    context.installation.next_at[context.who.organisation, NAME] = context.now()
 
 
-def self_problem(desk: Desk, account: Account) -> str:
+def self_problem(context: Context, account: Account) -> str:
     """What kept an account from being compared the last time; '' nothing."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return (
             reading.connection.execute(
                 select(compared.c.problem).where(compared.c.account == account.id)
@@ -137,26 +137,26 @@ def self_problem(desk: Desk, account: Account) -> str:
         )
 
 
-def _askable(desk: Desk, reading: Reading) -> list[Account]:
+def _askable(context: Context, reading: Reading) -> list[Account]:
     return sorted(
-        (a for a in reading.records.all(Account) if a.carrier in desk.outside.carriers),
+        (a for a in reading.records.all(Account) if a.carrier in context.outside.carriers),
         key=lambda a: a.name,
     )
 
 
-def compare_one(desk: Desk, account: Account) -> bool:
+def compare_one(context: Context, account: Account) -> bool:
     """Hold one list against the estate and keep what differs; whether anything is new or gone."""
     try:
-        listed = desk.at_carrier(account).listed()
+        listed = context.at_carrier(account).listed()
     except OutsideTrouble as error:
-        _note(desk, account, 0, 0, error.message[:200], None)
+        _note(context, account, 0, 0, error.message[:200], None)
         return False
     theirs = {x.number: TheirLine(x.monthly, x.trunk, x.state) for x in listed}
-    with desk.reading() as reading:
+    with context.reading() as reading:
         ours = _ours(reading, account)
         found = list(compare(ours, theirs, {}, account.balance.currency))
     here = sum(1 for line in ours.values() if line.state not in NOT_BILLED_YET)
-    return _note(desk, account, len(theirs), here, "", found)
+    return _note(context, account, len(theirs), here, "", found)
 
 
 def _ours(reading: Reading, account: Account) -> dict[str, OurLine]:
@@ -172,7 +172,7 @@ def _ours(reading: Reading, account: Account) -> dict[str, OurLine]:
 
 
 def _note(
-    desk: Desk,
+    context: Context,
     account: Account,
     theirs: int,
     ours: int,
@@ -181,7 +181,7 @@ def _note(
 ) -> bool:
     """What is new is added, what is gone taken away; what stays keeps since when, and that somebody
     accepted it."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         connection = writing.connection
         known = {
             (row.number, row.kind): row
@@ -263,11 +263,11 @@ def grave_count(reading: Reading) -> int:
     return reading.connection.execute(query).scalar() or 0
 
 
-def view_drift(desk: Desk, *, account: str = "", kind: str = "") -> Drift:
+def view_drift(context: Context, *, account: str = "", kind: str = "") -> Drift:
     """What differs now. Raises NotUnderstood for a kind that is none."""
     if kind and kind not in set(DriftKind):
         raise NotUnderstood(f"A difference is one of: {', '.join(DriftKind)}.", field="kind")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         connection = reading.connection
         counts: dict[str, Counter[DriftKind]] = {}
         accepted: Counter[str] = Counter()
@@ -292,7 +292,7 @@ def view_drift(desk: Desk, *, account: str = "", kind: str = "") -> Drift:
                 counts.get(a.id, Counter()),
                 accepted[a.id],
             )
-            for a in _askable(desk, reading)
+            for a in _askable(context, reading)
         ]
         where = [difference.c.account == account] * bool(account)
         where += [difference.c.kind == kind] * bool(kind)
@@ -334,7 +334,7 @@ def _row(row: Any, numbers: dict[str, Number], names: dict[tuple[Subject, str], 
 # ── putting right ──
 
 
-def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Row[Any]]:
+def _chosen(context: Context, chosen: Sequence[str]) -> list[Row[Any]]:
     """The differences meant by `account/number/kind`. Raises NotUnderstood, NotFound where one is
     settled by now."""
     if not chosen:
@@ -342,7 +342,7 @@ def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Row[Any]]:
     if len(chosen) > MOST_AT_ONCE:
         raise NotUnderstood(f"At most {MOST_AT_ONCE} at a time.", field="chosen")
     found = []
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for key in chosen:
             account, _, rest = key.partition("/")
             number, _, kind = rest.partition("/")
@@ -365,20 +365,22 @@ def _chosen(desk: Desk, chosen: Sequence[str]) -> list[Row[Any]]:
     return found
 
 
-def put_right(desk: Desk, chosen: Sequence[str], *, direction: str, site: str = "") -> WorkOrder:
+def put_right(
+    context: Context, chosen: Sequence[str], *, direction: str, site: str = ""
+) -> WorkOrder:
     """A draft that settles differences: `follow` the carriers' lists, or `tell` the carriers.
     Numbers that nobody knew come to `site`.
 
     Raises NotUnderstood naming the field, NotFound.
     """
-    desk.require(May.RELEASE)
+    context.require(May.RELEASE)
     if direction not in {"follow", "tell"}:
         raise NotUnderstood(
             "Choose whether the estate follows the carrier, or the carrier is told.",
             field="direction",
         )
-    rows = _chosen(desk, chosen)
-    with desk.reading() as reading:
+    rows = _chosen(context, chosen)
+    with context.reading() as reading:
         accounts = {a.id: a for a in reading.records.many(Account, {row.account for row in rows})}
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         home = reading.records.find(Site, site)
@@ -388,7 +390,7 @@ def put_right(desk: Desk, chosen: Sequence[str], *, direction: str, site: str = 
     ]
     words = "as their carriers list them" if direction == "follow" else "told to their carriers"
     return workorders.draft(
-        desk, f"Correct differences: {counted(len(tasks), 'number')} {words}", tasks
+        context, f"Correct differences: {counted(len(tasks), 'number')} {words}", tasks
     )
 
 
@@ -416,16 +418,16 @@ def _task(row: Any, direction: str, account: Account, carrier: Carrier, home: Si
     )
 
 
-def accept(desk: Desk, chosen: Sequence[str], why: str) -> int:
+def accept(context: Context, chosen: Sequence[str], why: str) -> int:
     """They are known and may stay, for a reason; on Today no longer, here still. Raises
     NotUnderstood."""
-    desk.require(May.RELEASE)
+    context.require(May.RELEASE)
     if not 3 <= len(why.strip()) <= MOST_WORDS:
         raise NotUnderstood(
             f"Say why it may stay, in at most {MOST_WORDS} characters.", field="why"
         )
-    rows = _chosen(desk, chosen)
-    with desk.writing(reason=why.strip()) as writing:
+    rows = _chosen(context, chosen)
+    with context.writing(reason=why.strip()) as writing:
         for row in rows:
             where = (
                 difference.c.account == row.account,
@@ -433,7 +435,7 @@ def accept(desk: Desk, chosen: Sequence[str], why: str) -> int:
                 difference.c.kind == row.kind,
             )
             writing.connection.execute(
-                update(difference).where(*where).values(accepted_by=desk.actor, why=why.strip())
+                update(difference).where(*where).values(accepted_by=context.actor, why=why.strip())
             )
         accounts = writing.records.many(Account, {row.account for row in rows})
         writing.save([changed(Subject.ACCOUNT, a, a, "account.drift-accepted") for a in accounts])
@@ -441,11 +443,11 @@ def accept(desk: Desk, chosen: Sequence[str], why: str) -> int:
     return len(rows)
 
 
-def one(desk: Desk, key: str) -> Account:
+def one(context: Context, key: str) -> Account:
     """An account whose carrier can be asked. Raises NotFound, NotAllowedNow."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         account = reading.records.the(Account, key)
-    if account.carrier not in desk.outside.carriers:
+    if account.carrier not in context.outside.carriers:
         raise NotAllowedNow(
             f"{account.name} can't be asked over the wire; compare its letters by hand.",
             reason="not-on-the-wire",

@@ -1,4 +1,4 @@
-"""Devices at the desk: phones set up for people, with a sign-in of their own, a secret shown once,
+"""Devices: phones set up for people, with a sign-in of their own, a secret shown once,
 and why one is not registered."""
 
 import secrets
@@ -10,7 +10,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS, RINGS, why_silent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
 from sedge.services.callpaths.telephony_sync import device_wish
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.store import secrets as secrets_store
 from sedge.store.schema import tables
 
@@ -41,27 +41,27 @@ class Sheet:
     silent: str = ""
 
 
-def of_person(desk: Desk, person: str) -> list[tuple[Device, str]]:
+def of_person(context: Context, person: str) -> list[tuple[Device, str]]:
     """Somebody's devices, each with why it is silent ('' where it would ring)."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.records.where(
             Device, tables.device.c.person == person, order_by=tables.device.c.id
         )
     return [(d, why_silent(d)) for d in found if not d.removed]
 
 
-def add(desk: Desk, person: str, kind: str, name: str = "") -> Sheet:
+def add(context: Context, person: str, kind: str, name: str = "") -> Sheet:
     """A device with a sign-in and a secret of its own; told to the telephone system before it is
     kept. Raises NotUnderstood."""
-    desk.require(May.CHANGE_HOLDERS)
+    context.require(May.CHANGE_HOLDERS)
     if kind not in KINDS:
         raise NotUnderstood(f"A device is one of: {', '.join(KINDS)}.", field="kind")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         owner = reading.records.the(Person, person)
         site = reading.records.the(Site, owner.site)
-    desk.require_site(owner.site)
+    context.require_site(owner.site)
     called = name.strip()[:80] or f"{kind} {owner.extension or owner.name.split()[-1]}"
-    key = desk.new_id("phone")
+    key = context.new_id("phone")
     device = Device(
         id=key,
         person=owner.id,
@@ -70,20 +70,20 @@ def add(desk: Desk, person: str, kind: str, name: str = "") -> Sheet:
         user=f"{site.code.lower()}-{owner.extension or owner.id[-6:]}-{key[-4:]}",
         said="never",
     )
-    return _with_secret(desk, device, owner, None, "device.added")
+    return _with_secret(context, device, owner, None, "device.added")
 
 
-def new_secret(desk: Desk, key: str) -> Sheet:
+def new_secret(context: Context, key: str) -> Sheet:
     """A secret made anew, shown this once; the phone signs in again once it has been typed in."""
-    desk.require(May.CHANGE_HOLDERS)
-    with desk.reading() as reading:
+    context.require(May.CHANGE_HOLDERS)
+    with context.reading() as reading:
         device = reading.records.the(Device, key)
         owner = reading.records.the(Person, device.person)
-    desk.require_site(owner.site)
+    context.require_site(owner.site)
     user = device.user or f"{owner.extension or owner.id[-6:]}-{key[-4:]}"
     return _with_secret(
-        desk,
-        device.but(user=user, registered=False, said="secret"),
+        context,
+        device.copy_with(user=user, registered=False, said="secret"),
         owner,
         device,
         "device.secret-made",
@@ -91,44 +91,50 @@ def new_secret(desk: Desk, key: str) -> Sheet:
 
 
 def _with_secret(
-    desk: Desk, device: Device, owner: Person, before: Device | None, action: str
+    context: Context, device: Device, owner: Person, before: Device | None, action: str
 ) -> Sheet:
     secret = secrets.token_urlsafe(SECRET_BYTES)
-    desk.outside.telephony.put_device(
+    context.outside.telephony.put_device(
         device.id, {**device_wish(device), "user": device.user, "secret": secret}
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         saved = writing.save([changed(Subject.DEVICE, before, device, action)])[0].after
         secrets_store.keep_secret(
-            writing.connection, desk.house.keyring, f"secret of {device.id}", secret, writing.stamp
+            writing.connection,
+            context.installation.keyring,
+            f"secret of {device.id}",
+            secret,
+            writing.stamp,
         )
         shown = _shown_as(writing, owner)
     return _sheet(saved, owner, shown, secret)
 
 
-def remove(desk: Desk, key: str) -> Device:
+def remove(context: Context, key: str) -> Device:
     """A device that is no more: it rings nothing from now on."""
-    desk.require(May.CHANGE_HOLDERS)
-    with desk.reading() as reading:
-        desk.require_site(reading.records.the(Person, reading.records.the(Device, key).person).site)
-    desk.outside.telephony.remove_device(key)
-    with desk.writing() as writing:
+    context.require(May.CHANGE_HOLDERS)
+    with context.reading() as reading:
+        context.require_site(
+            reading.records.the(Person, reading.records.the(Device, key).person).site
+        )
+    context.outside.telephony.remove_device(key)
+    with context.writing() as writing:
         device = writing.records.the(Device, key)
         return writing.save(
             [
                 changed(
                     Subject.DEVICE,
                     device,
-                    device.but(removed=True, registered=False),
+                    device.copy_with(removed=True, registered=False),
                     "device.removed",
                 )
             ]
         )[0].after
 
 
-def sheet(desk: Desk, key: str) -> Sheet:
+def sheet(context: Context, key: str) -> Sheet:
     """The settings of a device, without its secret. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         device = reading.records.the(Device, key)
         owner = reading.records.the(Person, device.person)
         held = reading.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=owner.id)])
@@ -158,9 +164,9 @@ def _sheet(device: Device, owner: Person, number: str, secret: str = "") -> Shee
     return Sheet(device, owner, rows, code, secret, why_silent(device))
 
 
-def would_ring(desk: Desk, person: str) -> tuple[list[Device], list[tuple[Device, str]]]:
+def would_ring(context: Context, person: str) -> tuple[list[Device], list[tuple[Device, str]]]:
     """Which of somebody's devices would ring now, and why the others would not."""
-    found = of_person(desk, person)
+    found = of_person(context, person)
     return [d for d, why in found if not why and d.kind in RINGS], [
         (d, why) for d, why in found if why
     ]

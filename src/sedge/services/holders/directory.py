@@ -1,4 +1,4 @@
-"""The directory at the desk: what it says is kept, compared, and proposed on Today; somebody takes
+"""The directory: what it says is kept, compared, and proposed on Today; somebody takes
 it, or not.
 
 `/scim/v2` and the nightly pull both end in `_hear`, so a push that got lost is made up for at
@@ -16,7 +16,7 @@ from sqlalchemy import or_, select, update
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotFound
-from sedge.core.facts import canonical
+from sedge.core.facts import to_canonical_json
 from sedge.core.holders.directory import (
     Proposal,
     Said,
@@ -26,7 +26,7 @@ from sedge.core.holders.directory import (
 )
 from sedge.core.records import Group, Person, Site, Subject
 from sedge.formats import scim
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.store.schema import holders, tables
 
 NAME, AT = "directory", timedelta(hours=3)
@@ -48,14 +48,14 @@ class Open:
 
 
 def _hear(
-    writing: Writing, desk: Desk, said: Said | SaidGroup, raw: dict[str, object]
+    writing: Writing, context: Context, said: Said | SaidGroup, raw: dict[str, object]
 ) -> Proposal | None:
     """Keep what the directory says and propose what follows; None where nothing does. Saying the
     same again changes nothing."""
     is_group = isinstance(said, SaidGroup)
     key = GROUP_MARK + said.id if is_group else said.id
     entry = holders.directory_entry
-    body = canonical({"said": said.model_dump(), "raw": raw})
+    body = to_canonical_json({"said": said.model_dump(), "raw": raw})
     known = writing.connection.execute(
         select(entry.c.version, entry.c.body).where(entry.c.id == key)
     ).first()
@@ -75,7 +75,7 @@ def _hear(
         else:
             writing.connection.execute(entry.insert().values(id=key, version=1, **row))
     proposal = _about(writing, said)
-    _propose(writing, desk, key, proposal)
+    _propose(writing, context, key, proposal)
     return proposal
 
 
@@ -95,7 +95,7 @@ def _about(reading: Reading, said: Said | SaidGroup) -> Proposal | None:
     return about_person(said, person, reading.records.all(Site), people)
 
 
-def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) -> None:
+def _propose(writing: Writing, context: Context, key: str, proposal: Proposal | None) -> None:
     """At most one open proposal about each; one that was dismissed comes again only when the
     directory says something else."""
     table = holders.proposal
@@ -110,7 +110,7 @@ def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) 
             )
             writing.touch()
         return
-    body = canonical(proposal)
+    body = to_canonical_json(proposal)
     if any(r.state in {"open", "dismissed", "taken"} and r.body == body for r in rows):
         return
     if open_:
@@ -125,8 +125,8 @@ def _propose(writing: Writing, desk: Desk, key: str, proposal: Proposal | None) 
         "at": writing.now,
         "body": body,
     }
-    writing.connection.execute(table.insert().values(id=desk.new_id("proposal"), **row))
-    writing.remark(
+    writing.connection.execute(table.insert().values(id=context.new_id("proposal"), **row))
+    writing.record_event(
         "directory.proposed",
         Subject.PERSON,
         proposal.about,
@@ -146,11 +146,13 @@ class Page:
 SIMPLE = re.compile(r'^\s*(userName|externalId|id)\s+eq\s+"([^"\\]*)"\s*$', re.IGNORECASE)
 
 
-def listed(desk: Desk, *, group: bool, text: str = "", start: int = 1, count: int = 200) -> Page:
+def listed(
+    context: Context, *, group: bool, text: str = "", start: int = 1, count: int = 200
+) -> Page:
     """Resources in the order of their ids: as the directory said them last, else from what Sedge
     knows. `text` is a SCIM filter; the usual ones (one name, one id) are looked up, others tried on
     everybody. Raises NotUnderstood."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if simple := SIMPLE.match(text):
             found = [
                 _resource(reading, key, group=group)
@@ -264,9 +266,9 @@ def _said_of(person: Person, sites: dict[str, str]) -> Said:
     )
 
 
-def the_resource(desk: Desk, key: str, *, group: bool = False) -> dict[str, object]:
+def the_resource(context: Context, key: str, *, group: bool = False) -> dict[str, object]:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return _the(reading, key, group=group)
 
 
@@ -285,18 +287,18 @@ def _kept(raw: dict[str, object]) -> dict[str, object]:
     return {k: v for k, v in raw.items() if k not in {"id", "meta", "password"}}
 
 
-def add(desk: Desk, raw: Any, *, group: bool = False) -> dict[str, Any]:
+def add(context: Context, raw: Any, *, group: bool = False) -> dict[str, Any]:
     """A resource the directory tells of for the first time. Raises NotUnderstood, NotAllowedNow
     where it has told of it already."""
-    desk.require(May.DIRECTORY)
-    with desk.writing(reason="the directory says so") as writing:
-        key = _key_for(writing, desk, raw, group=group)
+    context.require(May.DIRECTORY)
+    with context.writing(reason="the directory says so") as writing:
+        key = _key_for(writing, context, raw, group=group)
         said = _understood(raw, key, group=group)
-        _hear(writing, desk, said, _kept(raw))
+        _hear(writing, context, said, _kept(raw))
     return {**_kept(raw), "id": key}
 
 
-def _key_for(reading: Reading, desk: Desk, raw: object, *, group: bool) -> str:
+def _key_for(reading: Reading, context: Context, raw: object, *, group: bool) -> str:
     """The id under which Sedge knows, or will know, whom a new resource is about: by external id or
     mail address; else a fresh one."""
     email = str(raw.get("userName") or "").lower() if isinstance(raw, dict) else ""
@@ -315,7 +317,7 @@ def _key_for(reading: Reading, desk: Desk, raw: object, *, group: bool) -> str:
                 id=told,
             )
     if group:
-        return desk.new_id("group")
+        return context.new_id("group")
     known = (
         reading.records.where(
             Person, person.c.email == email, person.c.departed.is_(False), limit=1
@@ -323,42 +325,42 @@ def _key_for(reading: Reading, desk: Desk, raw: object, *, group: bool) -> str:
         if email
         else []
     )
-    return known[0].id if known else desk.new_id("person")
+    return known[0].id if known else context.new_id("person")
 
 
-def replace_with(desk: Desk, key: str, raw: Any, *, group: bool = False) -> dict[str, Any]:
+def replace_with(context: Context, key: str, raw: Any, *, group: bool = False) -> dict[str, Any]:
     """A resource said anew as a whole. Raises NotFound, NotUnderstood."""
-    desk.require(May.DIRECTORY)
-    with desk.writing(reason="the directory says so") as writing:
+    context.require(May.DIRECTORY)
+    with context.writing(reason="the directory says so") as writing:
         _the(writing, key, group=group)
-        _hear(writing, desk, _understood(raw, key, group=group), _kept(raw))
+        _hear(writing, context, _understood(raw, key, group=group), _kept(raw))
     return {**_kept(raw), "id": key}
 
 
 def change_resource(
-    desk: Desk, key: str, operations: Any, *, group: bool = False
+    context: Context, key: str, operations: Any, *, group: bool = False
 ) -> dict[str, Any]:
     """Some attributes of a resource; of two at once the second changes what the first left. Raises
     NotFound, NotUnderstood."""
-    desk.require(May.DIRECTORY)
-    with desk.writing(reason="the directory says so") as writing:
+    context.require(May.DIRECTORY)
+    with context.writing(reason="the directory says so") as writing:
         raw = scim.patched(_the(writing, key, group=group), operations, group=group)
-        _hear(writing, desk, _understood(raw, key, group=group), _kept(raw))
+        _hear(writing, context, _understood(raw, key, group=group), _kept(raw))
     return {**_kept(raw), "id": key}
 
 
-def forget(desk: Desk, key: str, *, group: bool = False) -> None:
+def forget(context: Context, key: str, *, group: bool = False) -> None:
     """A resource the directory has deleted: whoever it was about has left, as it seems."""
-    desk.require(May.DIRECTORY)
-    with desk.writing(reason="the directory says so") as writing:
+    context.require(May.DIRECTORY)
+    with context.writing(reason="the directory says so") as writing:
         raw = _the(writing, key, group=group)
         if group:
-            _hear(writing, desk, scim.group_said(raw, key).but(gone=True), _kept(raw))
+            _hear(writing, context, scim.group_said(raw, key).copy_with(gone=True), _kept(raw))
         else:
             _hear(
                 writing,
-                desk,
-                scim.user_said(raw, key).but(active=False),
+                context,
+                scim.user_said(raw, key).copy_with(active=False),
                 {**_kept(raw), "active": False},
             )
 

@@ -18,7 +18,7 @@ from sedge.core.records import Group, Person, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders.directory import AT, GROUP_MARK, MOST_SHOWN, NAME, Open, _hear, _said_of
 from sedge.services.periodic import periodic
 from sedge.services.workorders import guided_workflows, workorders
@@ -27,10 +27,10 @@ from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import holders, tables
 
 
-def proposals(desk: Desk, *, state: str = "open") -> list[Open]:
+def proposals(context: Context, *, state: str = "open") -> list[Open]:
     """What the directory proposes: leavers first, then movers, joiners and the rest."""
     table = holders.proposal
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(
             select(table)
             .where(table.c.state == state)
@@ -48,38 +48,42 @@ def proposals(desk: Desk, *, state: str = "open") -> list[Open]:
     return sorted(found, key=lambda o: order.index(o.proposal.kind))
 
 
-def take(desk: Desk, keys: Iterable[str], *, sites: dict[str, str] | None = None) -> WorkOrder:
+def take(
+    context: Context, keys: Iterable[str], *, sites: dict[str, str] | None = None
+) -> WorkOrder:
     """One work order for the proposals: checked and mended like any other before it runs. `sites`
     says where a joiner shall be whose site the directory does not name. Raises NotUnderstood naming
     the proposal that some decision lacks.
     """
-    desk.require(May.DIRECTORY)
+    context.require(May.DIRECTORY)
     wanted = set(keys)
-    chosen = [o for o in proposals(desk) if o.id in wanted]
+    chosen = [o for o in proposals(context) if o.id in wanted]
     if not chosen:
         raise NotUnderstood("Tick what shall be taken over.", field="pick")
     tasks: list[Any] = []
     for one in chosen:
-        tasks += _tasks_of(desk, one, (sites or {}).get(one.id, ""))
+        tasks += _tasks_of(context, one, (sites or {}).get(one.id, ""))
     names = ", ".join(o.proposal.name for o in chosen[:3])
     title = (
         f"From the directory: {names}{f' and {len(chosen) - 3} more' if len(chosen) > 3 else ''}"
     )
-    identity = desk.new_id("directory")
-    _mark(desk, chosen, "open", "taken", f"wo-{identity}")
+    identity = context.new_id("directory")
+    _mark(context, chosen, "open", "taken", f"wo-{identity}")
     try:
         return workorders.draft(
-            desk, title, tasks, reason="the directory says so", identity=identity
+            context, title, tasks, reason="the directory says so", identity=identity
         )
     except BaseException:
-        _mark(desk, chosen, "taken", "open", None)
+        _mark(context, chosen, "taken", "open", None)
         raise
 
 
-def _mark(desk: Desk, chosen: Iterable[Open], was: str, becomes: str, order: str | None) -> None:
+def _mark(
+    context: Context, chosen: Iterable[Open], was: str, becomes: str, order: str | None
+) -> None:
     """Raises NotAllowedNow where somebody else was faster; then none is marked."""
     table = holders.proposal
-    with desk.writing() as writing:
+    with context.writing() as writing:
         for one in chosen:
             values = {"state": becomes, "work_order": order}
             done = writing.connection.execute(
@@ -94,16 +98,16 @@ def _mark(desk: Desk, chosen: Iterable[Open], was: str, becomes: str, order: str
         writing.touch()
 
 
-def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
+def _tasks_of(context: Context, one: Open, site: str) -> list[Any]:
     proposal = one.proposal
     match proposal.kind:
         case ProposalKind.LEAVER:
-            with desk.reading() as reading:
+            with context.reading() as reading:
                 return guided_workflows.leaving(
                     reading, reading.records.the(Person, proposal.about)
                 )
         case ProposalKind.JOINER:
-            return [_joiner(desk, proposal, site, one.id)]
+            return [_joiner(context, proposal, site, one.id)]
         case ProposalKind.GROUP:
             said = proposal.said
             return [
@@ -126,9 +130,9 @@ def _tasks_of(desk: Desk, one: Open, site: str) -> list[Any]:
             return [t.ChangePerson(person=proposal.about, **proposal.changes)]
 
 
-def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> object:
+def _joiner(context: Context, proposal: Proposal, site: str, key: str) -> object:
     said = Said.model_validate(proposal.said)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         sites = reading.records.all(Site)
     named = site_named(said.site, sites)
     at = site if any(s.id == site for s in sites) else (named.id if named else "")
@@ -148,12 +152,12 @@ def _joiner(desk: Desk, proposal: Proposal, site: str, key: str) -> object:
     )
 
 
-def dismiss(desk: Desk, keys: Iterable[str]) -> int:
+def dismiss(context: Context, keys: Iterable[str]) -> int:
     """Not wanted: proposed again only when the directory says something else."""
-    desk.require(May.DIRECTORY)
+    context.require(May.DIRECTORY)
     table = holders.proposal
     done = 0
-    with desk.writing() as writing:
+    with context.writing() as writing:
         for key in keys:
             changed = writing.connection.execute(
                 update(table)
@@ -162,7 +166,7 @@ def dismiss(desk: Desk, keys: Iterable[str]) -> int:
             )
             done += changed.rowcount
         if done:
-            writing.remark(
+            writing.record_event(
                 "directory.dismissed", Subject.PERSON, "directory", counted(done, "proposal")
             )
     if not done:
@@ -171,11 +175,11 @@ def dismiss(desk: Desk, keys: Iterable[str]) -> int:
 
 
 @periodic("proposals", after_changes=True)
-def follow_directory(desk: Desk, *, after_a_death: bool = False) -> int:
+def follow_directory(context: Context, *, after_a_death: bool = False) -> int:
     """Proposals whose work order has ended: done with, or open again where it came to nothing.
     `after_a_death`: also where a process died between taking them and writing the work order."""
     table = holders.proposal
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(
             select(table.c.id, table.c.work_order).where(table.c.state == "taken")
         ).all()
@@ -191,7 +195,7 @@ def follow_directory(desk: Desk, *, after_a_death: bool = False) -> int:
     }
     moved |= {key: "open" for key, order in orders.items() if order is None and after_a_death}
     if moved:
-        with desk.writing() as writing:
+        with context.writing() as writing:
             for key, state in moved.items():
                 writing.connection.execute(
                     update(table)
@@ -202,58 +206,58 @@ def follow_directory(desk: Desk, *, after_a_death: bool = False) -> int:
     return len(moved)
 
 
-def pull(desk: Desk) -> int:
+def pull(context: Context) -> int:
     """Ask the directory for everybody and hear it all; whoever it no longer has seems to have left.
     How many proposals are open then.
 
     Raises OutsideSilent, OutsideRefused, NotAllowedNow where it is another organisation's.
     """
-    if not desk.organisation.asks_directory:
+    if not context.organisation.asks_directory:
         raise NotAllowedNow(
             "No directory is connected to this organisation. Import people.",
             reason="no-directory",
         )
-    told = desk.outside.directory.users()
-    told_groups = desk.outside.directory.groups()
-    keys = _known_by(desk)
-    with desk.writing(reason="asked the directory") as writing:
+    told = context.outside.directory.users()
+    told_groups = context.outside.directory.groups()
+    keys = _known_by(context)
+    with context.writing(reason="asked the directory") as writing:
         here = set()
         for raw in told:
             key = (
                 keys.get(str(raw.get("externalId", "")))
                 or keys.get(str(raw.get("userName", "")).lower())
-                or desk.new_id("person")
+                or context.new_id("person")
             )
             here.add(key)
             _hear(
                 writing,
-                desk,
+                context,
                 scim.user_said(_with_manager(raw, keys), key),
                 _with_manager(raw, keys),
             )
         for raw in told_groups:
-            key = keys.get(GROUP_MARK + str(raw.get("externalId", ""))) or desk.new_id("group")
+            key = keys.get(GROUP_MARK + str(raw.get("externalId", ""))) or context.new_id("group")
             members = [
                 {**m, "value": keys.get(str(m.get("value")), str(m.get("value")))}
                 for m in raw.get("members", [])
             ]
             _hear(
                 writing,
-                desk,
+                context,
                 scim.group_said({**raw, "members": members}, key),
                 {**raw, "members": members},
             )
         person = tables.person
         for one in writing.records.where(Person, person.c.departed.is_(False)):
             if one.known_elsewhere_as and one.id not in here:
-                said = _said_of(one, {}).but(active=False)
-                _hear(writing, desk, said, scim.user_resource(said))
-    return len(proposals(desk))
+                said = _said_of(one, {}).copy_with(active=False)
+                _hear(writing, context, said, scim.user_resource(said))
+    return len(proposals(context))
 
 
-def _known_by(desk: Desk) -> dict[str, str]:
+def _known_by(context: Context) -> dict[str, str]:
     """Ids of people by the directory's id and by mail address; of groups by the directory's id."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         people = reading.records.where(Person, tables.person.c.departed.is_(False))
         found = {p.email.lower(): p.id for p in people} | {
             p.known_elsewhere_as: p.id for p in people if p.known_elsewhere_as
@@ -283,14 +287,14 @@ def _with_manager(raw: dict[str, Any], keys: dict[str, str]) -> dict[str, Any]:
 
 
 @periodic(NAME)
-def pull_nightly(desk: Desk) -> int:
-    if not desk.organisation.asks_directory:
+def pull_nightly(context: Context) -> int:
+    if not context.organisation.asks_directory:
         return 0
 
     def ask() -> tuple[int, bool]:
         try:
-            return pull(desk), True
+            return pull(context), True
         except OutsideTrouble:
             return 0, False
 
-    return desk.house.nightly(desk.who.organisation, NAME, AT, ask)
+    return context.installation.nightly(context.who.organisation, NAME, AT, ask)

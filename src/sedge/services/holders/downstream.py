@@ -1,4 +1,4 @@
-"""Downstream systems at the desk: other telephone systems that get numbers whole, in the format
+"""Downstream systems: other telephone systems that get numbers whole, in the format
 they want."""
 
 import re
@@ -16,7 +16,7 @@ from sedge.core.trunks.sbcs import in_turn
 from sedge.core.trunks.sheet import Sheet
 from sedge.core.trunks.system_sheets import End, sheet_for
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.numbers import bulk_actions
 from sedge.services.trunks import sbcs
 from sedge.services.workorders import workorders
@@ -39,9 +39,9 @@ class SystemView:
     written: list[str]
 
 
-def list_systems(desk: Desk) -> list[tuple[Downstream, str, int]]:
+def list_systems(context: Context) -> list[tuple[Downstream, str, int]]:
     """Every system with its site's name and how many numbers it has."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         systems = [
             s
             for s in reading.records.where(Downstream, order_by=tables.downstream.c.name)
@@ -61,9 +61,9 @@ def _ref(system: Downstream) -> HolderRef:
     return HolderRef(kind=HolderKind.DOWNSTREAM, id=system.id)
 
 
-def view_system(desk: Desk, key: str) -> SystemView:
+def view_system(context: Context, key: str) -> SystemView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         system = reading.records.the(Downstream, key)
         site = reading.records.the(Site, system.site)
         numbers = sorted(reading.records.held_by(Number, [_ref(system)]), key=lambda n: n.e164)
@@ -86,9 +86,9 @@ def written(number: Number, number_format: str) -> str:
             return number.e164
 
 
-def keep_system(desk: Desk, form: dict[str, Any], key: str | None = None) -> Downstream:
+def keep_system(context: Context, form: dict[str, Any], key: str | None = None) -> Downstream:
     """A system added, or changed where `key` names one. Raises NotUnderstood naming the field."""
-    desk.require(May.CHANGE_HOLDERS)
+    context.require(May.CHANGE_HOLDERS)
     name, host = str(form.get("name", "")).strip(), str(form.get("host", "")).strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A system needs a name of at most 80 characters.", field="name")
@@ -103,15 +103,15 @@ def keep_system(desk: Desk, form: dict[str, Any], key: str | None = None) -> Dow
         raise NotUnderstood(f"The format is one of: {', '.join(FORMATS)}.", field="number_format")
     if form.get("transport", "tls") not in set(Transport):
         raise NotUnderstood("The transport is udp, tcp or tls.", field="transport")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         before = writing.records.the(Downstream, key) if key else None
         site = writing.records.find(
             Site, str(form.get("site", "")) or (before.site if before else "")
         )
         if site is None:
             raise NotUnderstood("Choose the site where it stands.", field="site")
-        desk.require_site(site.id)
-        desk.require_site(before.site if before else None)
+        context.require_site(site.id)
+        context.require_site(before.site if before else None)
         spot = writing.records.find(Spot, str(form.get("spot") or ""))
         if form.get("spot") and (spot is None or spot.site != site.id or spot.removed):
             raise NotUnderstood("Choose a spot of this site.", field="spot")
@@ -124,28 +124,32 @@ def keep_system(desk: Desk, form: dict[str, Any], key: str | None = None) -> Dow
             "transport": Transport(form.get("transport", "tls")),
             "spot": spot.id if spot else None,
         }
-        after = before.but(**values) if before else Downstream(id=desk.new_id("system"), **values)
+        after = (
+            before.copy_with(**values)
+            if before
+            else Downstream(id=context.new_id("system"), **values)
+        )
         if before == after:
             return after
         action = "downstream-system.changed" if before else "downstream-system.added"
         return writing.save([changed(Subject.DOWNSTREAM, before, after, action)])[0].after
 
 
-def sheet(desk: Desk, key: str, end: End) -> Sheet:
+def sheet(context: Context, key: str, end: End) -> Sheet:
     """What one end sets for the trunk between our telephone system and another of ours. Raises
     NotFound."""
-    view = view_system(desk, key)
-    edges = [seen.sbc for seen in sbcs.list_sbcs(desk)]
+    view = view_system(context, key)
+    edges = [seen.sbc for seen in sbcs.list_sbcs(context)]
     here = next((x for x in edges if x.site == view.system.site), None) or next(iter(edges), None)
     ends_at = in_turn(here, edges) if here else []
     return sheet_for(end, view.system, ends_at, view.ranges, view.written)
 
 
-def give(desk: Desk, key: str, text: str) -> WorkOrder:
+def give(context: Context, key: str, text: str) -> WorkOrder:
     """A draft that hands numbers to a system whole: ranges or single ones, typed any way. Raises
     NotUnderstood."""
-    view = view_system(desk, key)
-    found = bulk_actions.pasted(desk, text)
+    view = view_system(context, key)
+    found = bulk_actions.pasted(context, text)
     if len(found.numbers) > MOST:
         raise NotUnderstood(
             f"At most {MOST:,} numbers at a time; these are {len(found.numbers):,}.",
@@ -160,4 +164,6 @@ def give(desk: Desk, key: str, text: str) -> WorkOrder:
         )
         for i, number in enumerate(found.numbers)
     ]
-    return workorders.draft(desk, f"{counted(len(tasks), 'number')} for {view.system.name}", tasks)
+    return workorders.draft(
+        context, f"{counted(len(tasks), 'number')} for {view.system.name}", tasks
+    )

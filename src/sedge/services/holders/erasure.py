@@ -9,7 +9,7 @@ from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.facts import counted
 from sedge.core.ledger.chain import ERASURE
 from sedge.core.records import Device, Grant, HolderKind, HolderRef, Number, Person, Subject
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store import erasing
 from sedge.store.schema import tables
 
@@ -37,19 +37,19 @@ class Erased:
     entries: int
 
 
-def view(desk: Desk, key: str) -> Erasable:
+def view(context: Context, key: str) -> Erasable:
     """Raises NotFound."""
-    desk.require(May.SET_RULES)
-    with desk.reading() as reading:
+    context.require(May.SET_RULES)
+    with context.reading() as reading:
         person = reading.records.the(Person, key)
         alike = erasing.namesakes(reading.connection, key, person.name)
         return Erasable(person, _missing(reading, person), alike, person.name == NOBODY)
 
 
-def erase(desk: Desk, key: str, reason: str) -> Erased:
+def erase(context: Context, key: str, reason: str) -> Erased:
     """For good; it can't be undone. Raises NotFound, NotUnderstood without a reason, NotAllowedNow
     for somebody who is still here, still has something, or is erased already."""
-    found = view(desk, key)
+    found = view(context, key)
     if not reason.strip():
         raise NotUnderstood("Say why: who asked for it, or which rule.", field="reason")
     if found.is_erased:
@@ -61,15 +61,19 @@ def erase(desk: Desk, key: str, reason: str) -> Erased:
         person.name, person.email, NOBODY, by_name=not found.namesakes and _can_be_told(person)
     )
     gone = Person(id=person.id, name=NOBODY, email="", site=person.site, rights=(), left=True)
-    with desk.writing(reason=words.without(reason.strip())) as writing:
+    with context.writing(reason=words.without(reason.strip())) as writing:
         before = writing.records.the(Person, key)
         [saved] = writing.save(
-            [changed(Subject.PERSON, before, gone.but(version=before.version), "person.erased")]
+            [
+                changed(
+                    Subject.PERSON, before, gone.copy_with(version=before.version), "person.erased"
+                )
+            ]
         )
         rows = erasing.scrub(writing.connection, words)
         entries = erasing.scrub_ledger(writing.connection, key, words)
         told = {"entries": [list(entry) for entry in entries], "rows": rows}
-        writing.remark(ERASURE, Subject.PERSON, key, NOBODY, told)
+        writing.record_event(ERASURE, Subject.PERSON, key, NOBODY, told)
     return Erased(saved.after, rows, len(entries))
 
 

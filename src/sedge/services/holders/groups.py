@@ -1,4 +1,4 @@
-"""Groups at the desk: who is in which, and what rings them."""
+"""Groups: who is in which, and what rings them."""
 
 import re
 from collections.abc import Iterable
@@ -10,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Group, PathVersion, Person, ServiceLine, Subject
 from sedge.core.workorders.tasks import SetGroup
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import people_lookup
 from sedge.services.workorders import order_running
 from sedge.store.repositories.records import MOST_VARIABLES
@@ -30,18 +30,18 @@ class GroupView:
     lines: list[ServiceLine]
 
 
-def list_groups(desk: Desk) -> list[Group]:
-    with desk.reading() as reading:
+def list_groups(context: Context) -> list[Group]:
+    with context.reading() as reading:
         return [
             g for g in reading.records.where(Group, order_by=tables.group.c.name) if not g.removed
         ]
 
 
-def groups_of(desk: Desk, people: Iterable[str]) -> dict[str, list[str]]:
+def groups_of(context: Context, people: Iterable[str]) -> dict[str, list[str]]:
     """Ids of the groups that each of these people is in."""
     member, wanted = holders.group_member, sorted(set(people))
     found: dict[str, list[str]] = {person: [] for person in wanted}
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for start in range(0, len(wanted), MOST_VARIABLES):
             part = member.c.person.in_(wanted[start : start + MOST_VARIABLES])
             query = select(member.c.person, member.c.group).where(part).order_by(member.c.group)
@@ -50,9 +50,9 @@ def groups_of(desk: Desk, people: Iterable[str]) -> dict[str, list[str]]:
     return found
 
 
-def view_group(desk: Desk, key: str) -> GroupView:
+def view_group(context: Context, key: str) -> GroupView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         group = reading.records.the(Group, key)
         found = {p.id: p for p in reading.records.many(Person, group.members)}
         members = [found[key] for key in group.members if key in found]
@@ -65,17 +65,17 @@ def view_group(desk: Desk, key: str) -> GroupView:
     return GroupView(group, members, paths, lines)
 
 
-def set_group(desk: Desk, name: str, members: str, key: str | None = None) -> WorkOrder:
+def set_group(context: Context, name: str, members: str, key: str | None = None) -> WorkOrder:
     """Set a group up, or change one: people named one a line. It is done by a work order at once.
 
     Raises NotUnderstood naming the field, NotRunnable where a check stops it (the draft is kept).
     """
-    desk.require(May.CHANGE_HOLDERS)
+    context.require(May.CHANGE_HOLDERS)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A group needs a name of at most 80 characters.", field="name")
-    people = people_lookup.people_in(desk, members, most=MOST_MEMBERS, field="members")
-    with desk.reading() as reading:
+    people = people_lookup.people_in(context, members, most=MOST_MEMBERS, field="members")
+    with context.reading() as reading:
         before = reading.records.the(Group, key) if key else None
         same = [
             g
@@ -87,10 +87,10 @@ def set_group(desk: Desk, name: str, members: str, key: str | None = None) -> Wo
             f"There is a group called {same[0].name} already. Choose another name.", field="name"
         )
     plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "group"
-    made = key or f"{plain}-{desk.new_id('g')[2:8]}"
+    made = key or f"{plain}-{context.new_id('g')[2:8]}"
     known = before.known_elsewhere_as if before else ""
     return order_running.run_now(
-        desk,
+        context,
         f"Group {name}",
         [
             SetGroup(
@@ -100,10 +100,10 @@ def set_group(desk: Desk, name: str, members: str, key: str | None = None) -> Wo
     )
 
 
-def take_away(desk: Desk, key: str) -> WorkOrder:
+def take_away(context: Context, key: str) -> WorkOrder:
     """Raises NotRunnable where a call path rings it."""
-    desk.require(May.CHANGE_HOLDERS)
-    group = view_group(desk, key).group
+    context.require(May.CHANGE_HOLDERS)
+    group = view_group(context, key).group
     task = SetGroup(
         group=key,
         name=group.name,
@@ -111,4 +111,4 @@ def take_away(desk: Desk, key: str) -> WorkOrder:
         known_elsewhere_as=group.known_elsewhere_as,
         removed=True,
     )
-    return order_running.run_now(desk, f"Take away the group {group.name}", [task])
+    return order_running.run_now(context, f"Take away the group {group.name}", [task])

@@ -1,4 +1,4 @@
-"""People, sites, service lines and devices at the desk."""
+"""People, sites, service lines and devices."""
 
 import re
 from dataclasses import dataclass
@@ -23,7 +23,7 @@ from sedge.core.records import (
     Spot,
     Subject,
 )
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.projections import finder
 from sedge.store.schema import tables
 
@@ -44,7 +44,7 @@ class HolderRow:
 
 
 def people(
-    desk: Desk, *, site: str = "", find: str = "", after: str = "", limit: int = 60
+    context: Context, *, site: str = "", find: str = "", after: str = "", limit: int = 60
 ) -> tuple[list[HolderRow], str | None]:
     """People in order of name, and the cursor of the next page."""
     table = tables.person
@@ -53,13 +53,13 @@ def people(
         conditions.append(table.c.site == site)
     if after:
         conditions.append(table.c.name > after)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if find:
             hits = finder.find_words(
                 reading.connection,
                 find,
                 subject=Subject.PERSON,
-                limit=300 if desk.who.scope.is_whole else 10_000,
+                limit=300 if context.who.scope.is_whole else 10_000,
             )[0]
             conditions.append(table.c.id.in_([h.ref for h in hits]))
         rows = reading.records.where(Person, *conditions, order_by=table.c.name, limit=limit + 1)
@@ -67,9 +67,9 @@ def people(
     return found, rows[limit - 1].name if len(rows) > limit else None
 
 
-def service_lines(desk: Desk, *, site: str = "") -> list[HolderRow]:
+def service_lines(context: Context, *, site: str = "") -> list[HolderRow]:
     table = tables.service_line
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.records.where(
             ServiceLine, *([table.c.site == site] if site else []), order_by=table.c.name, limit=500
         )
@@ -146,25 +146,25 @@ def missing_for(
     return missing
 
 
-def one_holder(desk: Desk, kind: HolderKind, key: str) -> HolderRow:
+def one_holder(context: Context, kind: HolderKind, key: str) -> HolderRow:
     """Raises NotFound."""
     record_type = Person if kind is HolderKind.PERSON else ServiceLine
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return _rows(reading, [reading.records.the(record_type, key)], kind)[0]
 
 
-def zone_of_person(desk: Desk, key: str) -> str:
+def zone_of_person(context: Context, key: str) -> str:
     """The time zone of the site somebody works at. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.records.the(Site, reading.records.the(Person, key).site).timezone
 
 
-def person_named(desk: Desk, typed: str) -> Person:
+def person_named(context: Context, typed: str) -> Person:
     """The person meant by an id, a mail address, an extension or a name. Raises NotUnderstood where
     there is none, or are several."""
     typed = typed.strip()
     table = tables.person
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = reading.records.find(Person, typed) if typed else None
         if known:
             return known
@@ -193,25 +193,25 @@ def person_named(desk: Desk, typed: str) -> Person:
     )
 
 
-def names_of(desk: Desk, line: Person | ServiceLine) -> list[Person]:
+def names_of(context: Context, line: Person | ServiceLine) -> list[Person]:
     """The people who answer a service line themselves, not through groups, in their order."""
     if not isinstance(line, ServiceLine):
         return []
-    with desk.reading() as reading:
+    with context.reading() as reading:
         keys = line.members or line.recipients
         found = {p.id: p for p in reading.records.many(Person, keys)}
     return [found[key] for key in keys if key in found]
 
 
-def name_of(desk: Desk, ref: HolderRef) -> str:
+def name_of(context: Context, ref: HolderRef) -> str:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.records.the(RECORD_TYPES[ref.subject], ref.id)
         return found.name  # type: ignore[attr-defined]
 
 
 def add_person(
-    desk: Desk,
+    context: Context,
     *,
     name: str,
     email: str,
@@ -224,8 +224,8 @@ def add_person(
     """A new person; their phones are added one by one, each with a sign-in of its own. Raises
     NotUnderstood naming the field, NotAllowedNow where the mail address or the extension is
     taken."""
-    desk.require(May.CHANGE_HOLDERS)
-    desk.require_site(site)
+    context.require(May.CHANGE_HOLDERS)
+    context.require_site(site)
     name, email, extension = name.strip(), email.strip(), extension.strip()
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A person needs a name of at most 120 characters.", field="name")
@@ -236,7 +236,7 @@ def add_person(
     if extension and not (extension.isascii() and extension.isdigit() and len(extension) <= 7):
         raise NotUnderstood("An extension has digits only, seven at most.", field="extension")
     table = tables.person
-    with desk.reading() as reading:
+    with context.reading() as reading:
         of = _site_named(reading, site)
         same = reading.records.where(
             Person, func.lower(table.c.email) == email.lower(), table.c.departed.is_(False)
@@ -263,7 +263,7 @@ def add_person(
             id=held[0].id,
         )
     person = Person(
-        id=desk.new_id("person"),
+        id=context.new_id("person"),
         name=name,
         email=email,
         site=site,
@@ -272,7 +272,7 @@ def add_person(
         extension=extension,
         spot=spot or None,
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         at = writing.records.find(Spot, spot) if spot else None
         if spot and (at is None or at.site != site or at.removed):
             raise NotUnderstood(f"Choose a spot of {of.name}.", field="spot")

@@ -4,18 +4,18 @@ from sqlalchemy import func
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Person
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 MOST_PEOPLE = 60
 
 
-def one_person(desk: Desk, line: str, *, field: str = "people") -> Person:
+def one_person(context: Context, line: str, *, field: str = "people") -> Person:
     """Who is meant by a name, a mail address or an extension. Raises NotUnderstood, with the
     candidates where there are several."""
     wanted = line.strip().lower()
     person = tables.person
-    with desk.reading() as reading:
+    with context.reading() as reading:
         present = person.c.departed.is_(False)
         for column in (person.c.email, person.c.extension, person.c.name):
             condition = (
@@ -39,7 +39,7 @@ def one_person(desk: Desk, line: str, *, field: str = "people") -> Person:
 
 
 def people_in(
-    desk: Desk, text: str, *, most: int = MOST_PEOPLE, field: str = "people"
+    context: Context, text: str, *, most: int = MOST_PEOPLE, field: str = "people"
 ) -> list[Person]:
     """People named one a line: name, mail address or extension. Raises NotUnderstood naming who is
     meant by nobody."""
@@ -48,7 +48,7 @@ def people_in(
         raise NotUnderstood(
             f"At most {most} people at a time; these are {len(lines)}.", field=field
         )
-    found = [one_person(desk, line, field=field) for line in lines]
+    found = [one_person(context, line, field=field) for line in lines]
     ids = [p.id for p in found]
     if twice := next((p.name for p in found if ids.count(p.id) > 1), None):
         raise NotUnderstood(f"{twice} is there twice.", field=field)

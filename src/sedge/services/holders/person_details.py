@@ -23,7 +23,7 @@ from sedge.core.records import (
 )
 from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import devices
 from sedge.services.workorders import guided_workflows
 from sedge.store.schema import tables
@@ -74,9 +74,9 @@ class PersonsCard:
     shows: str
 
 
-def calls_to(desk: Desk, subject: Subject, holder: HolderRef) -> list[Called]:
+def calls_to(context: Context, subject: Subject, holder: HolderRef) -> list[Called]:
     """How a call to each number of a holder would go now, of five at most."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.look_at(subject, holder.id)
         return _calls(estate, holder, reading.now)
 
@@ -88,10 +88,10 @@ def _calls(estate: Estate, holder: HolderRef, now: datetime) -> list[Called]:
     ]
 
 
-def view_person(desk: Desk, key: str) -> PersonsCard:
+def view_person(context: Context, key: str) -> PersonsCard:
     """Raises NotFound."""
-    silent = devices.of_person(desk, key)
-    with desk.reading() as reading:
+    silent = devices.of_person(context, key)
+    with context.reading() as reading:
         person = reading.records.the(Person, key)
         estate = reading.look_at(Subject.PERSON, key)
         held = estate.numbers_of(HolderRef(kind=HolderKind.PERSON, id=key))

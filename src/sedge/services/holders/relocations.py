@@ -9,7 +9,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Carrier, HolderKind, HolderRef, Number, Person, Spot
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders.people_lookup import people_in
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
@@ -19,10 +19,10 @@ MOST = 500
 
 
 def who(
-    desk: Desk, *, site: str = "", spot: str = "", department: str = "", floor: str = ""
+    context: Context, *, site: str = "", spot: str = "", department: str = "", floor: str = ""
 ) -> list[Person]:
     """People of a site, narrowed by spot, floor or department; by name."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return _who(reading, site=site, spot=spot, department=department, floor=floor)
 
 
@@ -44,19 +44,19 @@ def _who(reading: Reading, *, site: str, spot: str, department: str, floor: str)
     return [p for p in found if not department or p.department == department]
 
 
-def departments(desk: Desk, site: str) -> list[str]:
-    return sorted({p.department for p in who(desk, site=site) if p.department})
+def departments(context: Context, site: str) -> list[str]:
+    return sorted({p.department for p in who(context, site=site) if p.department})
 
 
 def draft(
-    desk: Desk, to: str, *, people: Sequence[str] = (), named: str = "", from_spot: str = ""
+    context: Context, to: str, *, people: Sequence[str] = (), named: str = "", from_spot: str = ""
 ) -> WorkOrder:
     """The work order that moves people to a spot: by id, by name (one a line), or everybody at a
     spot. Their numbers follow, and where a carrier keeps addresses it is told. Raises NotUnderstood
     naming the field."""
-    desk.require(May.CHANGE_ESTATE)
-    wanted = [p.id for p in people_in(desk, named)] if named.strip() else list(people)
-    with desk.reading() as reading:
+    context.require(May.CHANGE_ESTATE)
+    wanted = [p.id for p in people_in(context, named)] if named.strip() else list(people)
+    with context.reading() as reading:
         spot = reading.records.the(Spot, to)
         if from_spot:
             wanted += [
@@ -74,7 +74,7 @@ def draft(
             f"At most {MOST} people at a time; these are {len(moving)}.", field="people"
         )
     names = moving[0].name if len(moving) == 1 else f"{len(moving)} people"
-    return workorders.draft(desk, f"Move {names} to {spot.name}", tasks)
+    return workorders.draft(context, f"Move {names} to {spot.name}", tasks)
 
 
 def _tasks(reading: Reading, spot: Spot, moving: Sequence[Person]) -> list[t.Task]:

@@ -16,7 +16,7 @@ from sedge.core.records import (
 )
 from sedge.core.workorders.findings import Level
 from sedge.services.callpaths.telephony_sync import routing_of
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import people_lookup
 from sedge.services.holders.holders import _site_named
 
@@ -32,20 +32,22 @@ LINE_KINDS = (
 )
 
 
-def add_service_line(desk: Desk, *, name: str, kind: str, site: str, spot: str = "") -> ServiceLine:
-    desk.require(May.CHANGE_HOLDERS)
+def add_service_line(
+    context: Context, *, name: str, kind: str, site: str, spot: str = ""
+) -> ServiceLine:
+    context.require(May.CHANGE_HOLDERS)
     if not 1 <= len(name.strip()) <= 120:
         raise NotUnderstood("A service line needs a name of at most 120 characters.", field="name")
     if kind not in LINE_KINDS:
         raise NotUnderstood(f"The kind is one of: {', '.join(LINE_KINDS)}.", field="kind")
-    desk.require_site(site)
-    with desk.writing() as writing:
+    context.require_site(site)
+    with context.writing() as writing:
         _site_named(writing, site)
         found = writing.records.find(Spot, spot) if spot else None
         if spot and (found is None or found.site != site):
             raise NotUnderstood("Choose a spot of this site.", field="spot")
         line = ServiceLine(
-            id=desk.new_id("line"), name=name.strip(), kind=kind, site=site, spot=spot or None
+            id=context.new_id("line"), name=name.strip(), kind=kind, site=site, spot=spot or None
         )
         return writing.save([changed(Subject.SERVICE_LINE, None, line, "service-line.added")])[
             0
@@ -53,7 +55,7 @@ def add_service_line(desk: Desk, *, name: str, kind: str, site: str, spot: str =
 
 
 def change_line(
-    desk: Desk,
+    context: Context,
     key: str,
     *,
     name: str,
@@ -67,15 +69,15 @@ def change_line(
 
     Raises NotUnderstood naming the field.
     """
-    desk.require(May.CHANGE_HOLDERS)
+    context.require(May.CHANGE_HOLDERS)
     if not 1 <= len(name.strip()) <= 120:
         raise NotUnderstood("A service line needs a name of at most 120 characters.", field="name")
     if kind not in LINE_KINDS:
         raise NotUnderstood(f"The kind is one of: {', '.join(LINE_KINDS)}.", field="kind")
-    people_ = people_lookup.people_in(desk, members, most=200, field="members")
-    with desk.writing() as writing:
+    people_ = people_lookup.people_in(context, members, most=200, field="members")
+    with context.writing() as writing:
         line = writing.records.the(ServiceLine, key)
-        desk.require_site(line.site)
+        context.require_site(line.site)
         known = {g.id for g in writing.records.many(Group, groups) if not g.removed}
         if strange := [g for g in groups if g not in known]:
             raise NotUnderstood(f"There is no group “{strange[0]}” here.", field="groups")
@@ -94,7 +96,7 @@ def change_line(
             ),
             "spot": spot or None,
         }
-        after = line.but(**values)
+        after = line.copy_with(**values)
         if after == line:
             return line
         ref = HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
@@ -108,7 +110,7 @@ def change_line(
         for group in writing.records.many(Group, groups):
             estate.put(group)
         for number in estate.numbers_of(ref):
-            desk.outside.telephony.put_number(number.e164, routing_of(number, estate))
+            context.outside.telephony.put_number(number.e164, routing_of(number, estate))
         return writing.save([changed(Subject.SERVICE_LINE, line, after, "service-line.changed")])[
             0
         ].after

@@ -7,32 +7,32 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Address, CivicElements, Site, Spot, Subject
 from sedge.core.safety.countries import FORMS
 from sedge.core.safety.spots import floor_problem
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders.holders import MOST_AREA, MOST_FLOORS, mail_told
 from sedge.services.safety import address_change_notices, safety
 from sedge.store.schema import tables
 
 
-def facts_of_site(desk: Desk, key: str) -> tuple[Site, Address | None]:
+def facts_of_site(context: Context, key: str) -> tuple[Site, Address | None]:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
         return site, reading.records.find(Address, site.address)
 
 
-def change_site(desk: Desk, key: str, form: dict[str, str]) -> Site:
+def change_site(context: Context, key: str, form: dict[str, str]) -> Site:
     """Changed as a whole. An address is the register's; a correction of it must be `accepted`. When
     it changes, everybody who sends it along is told. Raises NotUnderstood naming the field,
     OutsideSilent."""
-    desk.require(May.CHANGE_SAFETY)
-    site, address = facts_of_site(desk, key)
+    context.require(May.CHANGE_SAFETY)
+    site, address = facts_of_site(context, key)
     name, told = form.get("name", "").strip(), mail_told(form.get("security_desk", ""))
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("A site needs a name of at most 120 characters.", field="name")
-    after = _address(desk, address, form) if address else None
-    with desk.writing() as writing:
+    after = _address(context, address, form) if address else None
+    with context.writing() as writing:
         now = writing.records.the(Site, key)
-        saved = now.but(name=name, security_desk=told)
+        saved = now.copy_with(name=name, security_desk=told)
         changes = [changed(Subject.SITE, now, saved, "site.changed")] if saved != now else []
         spots = [s for s in writing.records.where(Spot, tables.spot.c.site == key) if not s.removed]
         if after and (
@@ -50,21 +50,21 @@ def change_site(desk: Desk, key: str, form: dict[str, str]) -> Site:
         if changes:
             writing.save(changes)
     if moved or told != site.security_desk:
-        address_change_notices.tell(desk, name)
+        address_change_notices.draft_notices(context, name)
     return saved
 
 
-def _address(desk: Desk, address: Address, form: dict[str, str]) -> Address:
+def _address(context: Context, address: Address, form: dict[str, str]) -> Address:
     floors, area = _whole(form, "floors", 1, MOST_FLOORS), _whole(form, "area_m2", 0, MOST_AREA)
     country = address.elements.country
     typed = {f.name: form.get(f.name, "").strip()[:200] for f in FORMS[country]}
-    sized = address.but(floors=floors, area_m2=area, detail=bool(form.get("detail")))
+    sized = address.copy_with(floors=floors, area_m2=area, detail=bool(form.get("detail")))
     if all(getattr(address.elements, name) == value for name, value in typed.items()):
         return sized
     checked = safety.checked_address(
-        desk, CivicElements(country=country, **typed), accepted=bool(form.get("accepted"))
+        context, CivicElements(country=country, **typed), accepted=bool(form.get("accepted"))
     )
-    return sized.but(
+    return sized.copy_with(
         elements=checked.elements,
         verdict=checked.verdict,
         accepted=bool(form.get("accepted")),

@@ -27,7 +27,7 @@ from sedge.core.records import (
 )
 from sedge.core.safety.spots import spot_code, spot_problem
 from sedge.services.callpaths.telephony_sync import offer_dial_plan
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders.holders import MOST_AREA, MOST_FLOORS, MOST_SITES, MOST_SPOTS, mail_told
 from sedge.services.safety import safety
 from sedge.services.trunks import trunk_setup
@@ -46,13 +46,13 @@ class SiteRow:
     numbers: int
 
 
-def plain_sites(desk: Desk) -> list[Site]:
+def plain_sites(context: Context) -> list[Site]:
     """All sites in the order of their names, without any count."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.records.where(Site, order_by=tables.site.c.name)
 
 
-def likely_site(desk: Desk, account: str, e164: str) -> str:
+def likely_site(context: Context, account: str, e164: str) -> str:
     """The site that such a number of this account is most likely for: where most of those around it
     are, else one in its town, else one that buys by the account, else the first by name. Empty
     where there is no site."""
@@ -62,8 +62,8 @@ def likely_site(desk: Desk, account: str, e164: str) -> str:
     life = tables.life
     area = life.c.number.between(int(lead) * tail, (int(lead) + 1) * tail - 1)
     around = select(life.c.site).where(area, is_open()).limit(MOST_AROUND)
-    sites = plain_sites(desk)
-    with desk.reading() as reading:
+    sites = plain_sites(context)
+    with context.reading() as reading:
         near = Counter(site for (site,) in reading.connection.execute(around))
         known = {s.id for s in sites}
         there = [site for site, _ in near.most_common() if site in known]
@@ -79,10 +79,10 @@ def likely_site(desk: Desk, account: str, e164: str) -> str:
     )
 
 
-def site_choices(desk: Desk, most: int = MOST_SITES) -> list[tuple[str, str]]:
+def site_choices(context: Context, most: int = MOST_SITES) -> list[tuple[str, str]]:
     """Sites (id, name) for a form to choose from, in the order of their names."""
     site = tables.site
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [
             (key, name)
             for key, name in reading.connection.execute(
@@ -91,8 +91,8 @@ def site_choices(desk: Desk, most: int = MOST_SITES) -> list[tuple[str, str]]:
         ]
 
 
-def sites(desk: Desk) -> list[SiteRow]:
-    with desk.reading() as reading:
+def sites(context: Context) -> list[SiteRow]:
+    with context.reading() as reading:
         found = reading.records.where(Site, order_by=tables.site.c.name)
         addresses = {a.id: a for a in reading.records.all(Address)}
         spots = dict(
@@ -137,10 +137,10 @@ class SiteView:
     account: str
 
 
-def one_site(desk: Desk, key: str) -> SiteView:
+def one_site(context: Context, key: str) -> SiteView:
     """Raises NotFound."""
-    row = next((r for r in sites(desk) if r.site.id == key), None)
-    with desk.reading() as reading:
+    row = next((r for r in sites(context) if r.site.id == key), None)
+    with context.reading() as reading:
         if row is None:
             row = SiteRow(reading.records.the(Site, key), None, 0, 0, 0)
         held = reading.records.held_by(Number, [HolderRef(kind=HolderKind.SITE, id=key)])
@@ -148,15 +148,15 @@ def one_site(desk: Desk, key: str) -> SiteView:
         account = reading.records.find(Account, row.site.account) if row.site.account else None
     return SiteView(
         row,
-        spots_of(desk, key),
+        spots_of(context, key),
         main,
         f"{account.name}, {row.site.supply_model.value}" if account else "",
     )
 
 
-def supply_choices(desk: Desk) -> list[tuple[str, str]]:
+def supply_choices(context: Context) -> list[tuple[str, str]]:
     """Carrier accounts a site can be supplied from, with their supply model in words."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         return [
             (a.id, f"{carriers[a.carrier].supply_model.value}: {a.name}")
@@ -165,13 +165,13 @@ def supply_choices(desk: Desk) -> list[tuple[str, str]]:
 
 
 def spot_choices(
-    desk: Desk, sites: list[tuple[str, str]], *, whole: bool = True
+    context: Context, sites: list[tuple[str, str]], *, whole: bool = True
 ) -> list[tuple[str, str]]:
     """Spots (code, words) of these sites that help can be sent to, for a form to choose from, site
     by site; the first thousand."""
     names = dict(sites)
     table = tables.spot
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = [
             s
             for s in reading.records.where(
@@ -188,10 +188,10 @@ def spot_choices(
     return [(s.id, f"{names[s.site]}: {s.name} ({s.id})") for s in found]
 
 
-def good_spots(desk: Desk, site: str, *, keep: str | None = None) -> list[tuple[str, str]]:
+def good_spots(context: Context, site: str, *, keep: str | None = None) -> list[tuple[str, str]]:
     """Spots of a site that help can be sent to, as code and words for a form; and the one that
     stands there now, whatever it is."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = [
             s
             for s in reading.records.where(
@@ -208,14 +208,14 @@ def _dispatchable(reading: Reading, found: list[Spot]) -> set[str]:
     return {s.id for s in found if spot_problem(s, addresses[s.address], reading.now) is None}
 
 
-def spots_of(desk: Desk, site: str) -> list[Spot]:
+def spots_of(context: Context, site: str) -> list[Spot]:
     """All spots in use of a site, also those help can't be sent to."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [s for s in reading.records.where(Spot, tables.spot.c.site == site) if not s.removed]
 
 
 def add_site(
-    desk: Desk,
+    context: Context,
     *,
     name: str,
     code: str,
@@ -233,7 +233,7 @@ def add_site(
     Raises NotUnderstood naming the field, NotAllowedNow where another site has the letters,
     OutsideSilent where the register doesn't answer.
     """
-    desk.require(May.ADD_SITE)
+    context.require(May.ADD_SITE)
     country = typed.country.upper()
     if not 1 <= len(name.strip()) <= 120:
         raise NotUnderstood("A site needs a name of at most 120 characters.", field="name")
@@ -250,7 +250,7 @@ def add_site(
         raise NotUnderstood(
             f"The area is in square metres, {MOST_AREA:,} at most.", field="area_m2"
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         other = next(iter(reading.records.where(Site, tables.site.c.code == code.upper())), None)
     if other:
         raise NotAllowedNow(
@@ -259,10 +259,10 @@ def add_site(
             field="code",
             reason="code-taken",
         )
-    checked = safety.checked_address(desk, typed, accepted=accepted)
+    checked = safety.checked_address(context, typed, accepted=accepted)
     of = COUNTRIES[country]
-    supply_model = _supply_of(desk, account, country)
-    key = desk.new_id("site")
+    supply_model = _supply_of(context, account, country)
+    key = context.new_id("site")
     address = Address(
         id=f"{key}-address",
         site=key,
@@ -281,7 +281,7 @@ def add_site(
         site=key,
         name="whole address",
         whole=True,
-        confirmed_at=desk.now(),
+        confirmed_at=context.now(),
     )
     site = Site(
         id=key,
@@ -293,13 +293,13 @@ def add_site(
         supply_model=supply_model,
         account=account,
         address=address.id,
-        spot=None if spot_problem(whole, address, desk.now()) else whole.id,
+        spot=None if spot_problem(whole, address, context.now()) else whole.id,
         outside_prefix=of.outside_line,
         security_desk=told,
     )
-    trunk = desk.new_id("trunk")
-    up = trunk_setup.is_up(desk, trunk) if account else False
-    with desk.writing() as writing:
+    trunk = context.new_id("trunk")
+    up = trunk_setup.is_up(context, trunk) if account else False
+    with context.writing() as writing:
         saved = writing.save(
             [
                 changed(Subject.SITE, None, site, "site.added"),
@@ -311,16 +311,16 @@ def add_site(
             trunk_setup.come_with(
                 writing, writing.records.the(Account, account), saved[0].after, key=trunk, up=up
             )
-    offer_dial_plan(desk.outside.telephony, saved[0].after)
+    offer_dial_plan(context.outside.telephony, saved[0].after)
     return saved[0].after
 
 
-def _supply_of(desk: Desk, account: str | None, country: str) -> SupplyModel:
+def _supply_of(context: Context, account: str | None, country: str) -> SupplyModel:
     """The supply model of an account's carrier. Raises NotUnderstood where the carrier has no
     numbers of that country."""
     if account is None:
         return SupplyModel.BUNDLED
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.records.find(Account, account)
         if found is None:
             raise NotUnderstood(
@@ -336,10 +336,10 @@ def _supply_of(desk: Desk, account: str | None, country: str) -> SupplyModel:
     return carrier.supply_model
 
 
-def waiting_numbers(desk: Desk, site: str, limit: int = 40) -> list[Number]:
+def waiting_numbers(context: Context, site: str, limit: int = 40) -> list[Number]:
     """Numbers that could be given to somebody now: the site's own, or where it has none (or none is
     named) those of any site in its country."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         of = reading.records.find(Site, site)
         near = [s.id for s in reading.records.all(Site) if of is None or s.country == of.country]
         life = tables.life

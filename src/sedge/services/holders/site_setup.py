@@ -1,4 +1,4 @@
-"""Setting a site up at the desk: the guided list, and another site taken as a pattern."""
+"""Setting a site up: the guided list, and another site taken as a pattern."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -26,7 +26,7 @@ from sedge.core.records import (
 )
 from sedge.core.safety.spots import floor_problem, spot_code
 from sedge.services.callpaths.telephony_sync import offer_dial_plan
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.trunks import trunk_setup
 from sedge.store.schema import tables
 
@@ -44,9 +44,9 @@ class Guide:
         return sum(1 for s in self.steps if s.is_done)
 
 
-def guide(desk: Desk, key: str) -> Guide:
+def guide(context: Context, key: str) -> Guide:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
         others = [
             (s.id, s.name)
@@ -80,14 +80,14 @@ def _facts(reading: Reading, site: Site) -> Facts:
     )
 
 
-def like(desk: Desk, key: str, pattern: str) -> Site:
+def like(context: Context, key: str, pattern: str) -> Site:
     """Take over what another site of the country has and this one lacks: supply, prefix, security
     desk, length of extensions, and the names of its floors and rooms as spots of its own. What is
     set here already stays. Raises NotUnderstood.
     """
-    desk.require(May.CHANGE_HOLDERS)
-    desk.require_site(key)
-    with desk.writing(reason=f"set up like {pattern}") as writing:
+    context.require(May.CHANGE_HOLDERS)
+    context.require_site(key)
+    with context.writing(reason=f"set up like {pattern}") as writing:
         site = writing.records.the(Site, key)
         other = writing.records.find(Site, pattern)
         if other is None or other.country != site.country or other.id == site.id:
@@ -102,25 +102,25 @@ def like(desk: Desk, key: str, pattern: str) -> Site:
             values |= {"account": other.account, "supply_model": other.supply_model}
         if not site.security_desk:
             values["security_desk"] = other.security_desk
-        after = site.but(**values)
+        after = site.copy_with(**values)
         changes = [changed(Subject.SITE, site, after, "site.changed")] if after != site else []
         changes += _spots_like(writing, site, other)
         if changes:
             writing.save(changes)
-    offer_dial_plan(desk.outside.telephony, after)
+    offer_dial_plan(context.outside.telephony, after)
     return after
 
 
-def choose_account(desk: Desk, key: str, account: str) -> Site:
+def choose_account(context: Context, key: str, account: str) -> Site:
     """The carrier account a site's numbers and calls are paid on, and with it its supply model; a
     trunk that the carrier brings comes along.
 
     Raises NotUnderstood.
     """
-    desk.require(May.ADD_SITE)
-    trunk = desk.new_id("trunk")
-    up = trunk_setup.is_up(desk, trunk)
-    with desk.writing() as writing:
+    context.require(May.ADD_SITE)
+    trunk = context.new_id("trunk")
+    up = trunk_setup.is_up(context, trunk)
+    with context.writing() as writing:
         site, chosen = writing.records.the(Site, key), writing.records.find(Account, account)
         if chosen is None:
             raise NotUnderstood("Choose one of the accounts.", field="account")
@@ -131,7 +131,7 @@ def choose_account(desk: Desk, key: str, account: str) -> Site:
                 " account.",
                 field="account",
             )
-        after = site.but(account=chosen.id, supply_model=carrier.supply_model)
+        after = site.copy_with(account=chosen.id, supply_model=carrier.supply_model)
         if after != site:
             after = writing.save([changed(Subject.SITE, site, after, "site.changed")])[0].after
         trunk_setup.come_with(writing, chosen, after, key=trunk, up=up)

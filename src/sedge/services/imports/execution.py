@@ -12,12 +12,12 @@ from sedge.store.repositories.number_files import FileState
 @executes(t.ImportNumbers)
 def import_numbers(attempt: Attempt, task: t.ImportNumbers) -> Outcome:
     """A slice of the file at a time, so that everything else goes on beside it."""
-    desk, order = attempt.desk, attempt.order
-    file = number_files.bring_in_more(desk, task.file, work_order=order.id, reason=order.reason)
+    context, order = attempt.context, attempt.order
+    file = number_files.bring_in_more(context, task.file, work_order=order.id, reason=order.reason)
     if file.state is FileState.DONE:
         return Done()
     rows, total = file.done.rows, max(file.total, file.done.rows)
-    return Wait(desk.now(), f"the rest of the file: row {rows:,} of about {total:,}")
+    return Wait(context.now(), f"the rest of the file: row {rows:,} of about {total:,}")
 
 
 @executes(t.AdoptNumber)
@@ -25,5 +25,5 @@ def adopt_number(attempt: Attempt, task: t.AdoptNumber) -> Outcome:
     """What its carrier lists is compared again at once."""
     outcome = do_plainly(attempt, task)
     if isinstance(outcome, Done):
-        reconciliation.compare_soon(attempt.desk)
+        reconciliation.compare_soon(attempt.context)
     return outcome

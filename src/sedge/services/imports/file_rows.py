@@ -18,7 +18,16 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 
 from sedge.core.imports.directory import Directory
-from sedge.core.imports.rows import Alike, Context, Fault, Incoming, Reader, alike, by_names, reader
+from sedge.core.imports.rows import (
+    Alike,
+    Fault,
+    Incoming,
+    Reader,
+    RowContext,
+    alike,
+    by_names,
+    reader,
+)
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import (
     ORGANISATION,
@@ -34,7 +43,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.formats import sheets
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store import bulk_import
 from sedge.store.repositories.number_files import NumberFile, Report
 from sedge.store.schema import projected, tables
@@ -78,35 +87,35 @@ def rows_of_line(line: bytes) -> Rows:
     )
 
 
-def folder(desk: Desk) -> Path:
-    place = desk.house.settings.data / "files" / desk.who.organisation
+def folder(context: Context) -> Path:
+    place = context.installation.settings.data / "files" / context.who.organisation
     place.mkdir(parents=True, exist_ok=True)
     return place
 
 
-def path_of(desk: Desk, file: NumberFile) -> Path:
-    return folder(desk) / f"{file.id}.csv"
+def path_of(context: Context, file: NumberFile) -> Path:
+    return folder(context) / f"{file.id}.csv"
 
 
-def kept_of(desk: Desk, file: NumberFile) -> Path:
+def kept_of(context: Context, file: NumberFile) -> Path:
     """Where the rows are kept that the dry run has read."""
-    return folder(desk) / f"{file.id}.rows"
+    return folder(context) / f"{file.id}.rows"
 
 
-def throw_away(desk: Desk, file: NumberFile) -> None:
-    kept = kept_of(desk, file)
-    for place in (path_of(desk, file), kept, kept.with_suffix(".part")):
+def throw_away(context: Context, file: NumberFile) -> None:
+    kept = kept_of(context, file)
+    for place in (path_of(context, file), kept, kept.with_suffix(".part")):
         place.unlink(missing_ok=True)
 
 
 class LookingThrough:
     """A dry run from the file's beginning, whose rows are kept."""
 
-    def __init__(self, desk: Desk, file: NumberFile) -> None:
+    def __init__(self, context: Context, file: NumberFile) -> None:
         self.at = 0
-        source = _Source(desk, file)
+        source = _Source(context, file)
         self._rows = source.rows(0, bulk_import.CHUNK)
-        self._kept = kept_of(desk, file)
+        self._kept = kept_of(context, file)
         self._kept.unlink(missing_ok=True)
         self._out = self._kept.with_suffix(".part").open("wb")
         self._out.write(source.print + b"\n")
@@ -128,12 +137,12 @@ class BringingIn:
     off (a machine that lost its power); it is never taken for the whole file, which goes on from
     there."""
 
-    def __init__(self, desk: Desk, file: NumberFile, *, skip: int, chunk: int) -> None:
+    def __init__(self, context: Context, file: NumberFile, *, skip: int, chunk: int) -> None:
         self.at = skip
         self._given, self._chunk, self._whole = skip, chunk, file.report.rows
-        self._source = _Source(desk, file)
-        self.holders = self._source.context.holders
-        self._kept = _kept(kept_of(desk, file), self._source.print, skip, chunk)
+        self._source = _Source(context, file)
+        self.holders = self._source.row_context.holders
+        self._kept = _kept(kept_of(context, file), self._source.print, skip, chunk)
         self._rows = self._kept or self._source.rows(skip, chunk)
 
     def next(self) -> Rows | None:
@@ -165,18 +174,18 @@ def _stream(place: Path) -> Iterator[Rows]:
 class _Source:
     """A file with what its rows are read against. `print` differs where that differs."""
 
-    def __init__(self, desk: Desk, file: NumberFile) -> None:
-        self._path = path_of(desk, file)
+    def __init__(self, context: Context, file: NumberFile) -> None:
+        self._path = path_of(context, file)
         self._head = sheets.Head(list(file.header), file.encoding, file.delimiter)
         self._mapping = file.mapping
-        with desk.reading() as reading:
-            self.context = context_of(reading, file, home=desk.organisation.home_country)
-        self.print = _print(file, self.context)
+        with context.reading() as reading:
+            self.row_context = row_context_of(reading, file, home=context.organisation.home_country)
+        self.print = _print(file, self.row_context)
 
     def rows(self, skip: int, chunk: int) -> Iterator[Rows]:
         """Rows from the `skip`-th on, so many at a time. Each number counts in the first line that
         has it."""
-        read: Reader = reader(self._mapping, self.context)
+        read: Reader = reader(self._mapping, self.row_context)
         seen: dict[int, int] = {}
         cells_of = sheets.rows_of(self._path, self._head, skip=skip)
         while cells := list(islice(cells_of, chunk)):
@@ -208,11 +217,11 @@ def _read(cells_of: list[tuple[int, list[str]]], read: Reader, seen: dict[int, i
     return Rows(len(cells_of), alike(good), bad)
 
 
-def bad_rows(desk: Desk, file: NumberFile) -> Iterator[list[str]]:
-    return _Source(desk, file).bad_rows()
+def bad_rows(context: Context, file: NumberFile) -> Iterator[list[str]]:
+    return _Source(context, file).bad_rows()
 
 
-def context_of(reading: Reading, file: NumberFile, *, home: str) -> Context:
+def row_context_of(reading: Reading, file: NumberFile, *, home: str) -> RowContext:
     accounts, carriers = reading.records.all(Account), reading.records.all(Carrier)
     sites, spots = (
         reading.records.all(Site),
@@ -231,7 +240,7 @@ def context_of(reading: Reading, file: NumberFile, *, home: str) -> Context:
             reading.records.all(ServiceLine),
             sites,
         )
-    return Context(
+    return RowContext(
         home=home,
         now=reading.now,
         sites=elsewhere | by_names(sites, "code"),
@@ -256,30 +265,30 @@ def _ids(reading: Reading) -> dict[str, int]:
     return {value: int(ref) for value, ref in rows}
 
 
-def _print(file: NumberFile, context: Context) -> bytes:
+def _print(file: NumberFile, row_context: RowContext) -> bytes:
     """What rows are read against and how, as one short value. Until-days are reckoned from today,
     so the day counts too."""
     digest = hashlib.blake2b(digest_size=16)
-    holders = context.holders
+    holders = row_context.holders
     parts: tuple[object, ...] = (
         file.digest,
         sorted(file.mapping.items()),
         sorted(file.options.items()),
-        context.now.date(),
-        context.home,
+        row_context.now.date(),
+        row_context.home,
         Incoming._fields,
         *(
             sorted((name, r.id, r.version) for name, r in known.items())
             for known in (
-                context.sites,
-                context.accounts,
-                context.carriers,
-                context.trunks,
-                context.spots,
+                row_context.sites,
+                row_context.accounts,
+                row_context.carriers,
+                row_context.trunks,
+                row_context.spots,
             )
         ),
-        sorted(context.ids.items()),
-        sorted(context.defaults.rests.items()) if context.defaults else (),
+        sorted(row_context.ids.items()),
+        sorted(row_context.defaults.rests.items()) if row_context.defaults else (),
         sorted(
             (ref.kind.value, ref.id, name, holders.sites[ref], holders.spots[ref] or "")
             for ref, name in holders.names.items()
@@ -347,7 +356,7 @@ def _compare(out: SortedOut, line: int, row: Incoming, number: Number) -> None:
         "tags": row.tags or number.tags,
         "known_as": {**number.known_as, **dict(row.known_as)},
     }
-    after = number.but(**facts)
+    after = number.copy_with(**facts)
     found = [
         f"{name}: {is_} here, {says} in the file"
         for name, is_, says in (

@@ -27,7 +27,7 @@ from sedge.core.imports.rows import Alike
 from sedge.core.records import HolderRef, Number, Role, Subject
 from sedge.core.workorders.tasks import ImportNumbers
 from sedge.formats import sheets
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.imports.file_rows import (
     BringingIn,
     LookingThrough,
@@ -51,15 +51,15 @@ SLICE_SECONDS = 2.0
 CHUNKS_AT_ONCE = 5  # in one transaction, 25,000 rows hold the write lock for about a second
 
 
-def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
+def receive(context: Context, name: str, data: BinaryIO) -> NumberFile:
     """Keep a file, find its columns and look through it (a large one goes on by itself). Raises
     NotUnderstood."""
-    desk.require(May.IMPORT)
-    key = desk.new_id("file")
-    raw = folder(desk) / f"{key}.raw"
+    context.require(May.IMPORT)
+    key = context.new_id("file")
+    raw = folder(context) / f"{key}.raw"
     try:
         size, digest = _stored(data, raw)
-        target = folder(desk) / f"{key}.csv"
+        target = folder(context) / f"{key}.csv"
         notes: tuple[str, ...] = ()
         with raw.open("rb") as begun:
             is_book = begun.read(4) == b"PK\x03\x04"
@@ -74,14 +74,14 @@ def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
             raise
     finally:
         raw.unlink(missing_ok=True)
-    mapping, options = _understood(desk, head.header)
+    mapping, options = _understood(context, head.header)
     file = NumberFile(
         id=key,
         name=name[:200] or "file",
         digest=digest,
         state=FileState.NEW,
-        created_by=desk.actor,
-        created_at=desk.now(),
+        created_by=context.actor,
+        created_at=context.now(),
         header=tuple(head.header),
         encoding=head.encoding,
         delimiter=head.delimiter,
@@ -91,10 +91,10 @@ def receive(desk: Desk, name: str, data: BinaryIO) -> NumberFile:
         options=options,
         notes=(*notes, *head.notes),
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.add(writing.connection, file)
         writing.touch()
-    return look_through(desk, file.id) if "number" in mapping else file
+    return look_through(context, file.id) if "number" in mapping else file
 
 
 def _stored(data: BinaryIO, to: Path) -> tuple[int, str]:
@@ -122,29 +122,29 @@ def _estimate(path: Path) -> int:
     return max(1, round(lines * size / max(1, len(sample))) - 1)
 
 
-def _understood(desk: Desk, header: list[str]) -> tuple[dict[str, int], dict[str, str]]:
+def _understood(context: Context, header: list[str]) -> tuple[dict[str, int], dict[str, str]]:
     """What the columns meant the last time, else by their words."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = store.remembered(reading.connection, fingerprint(header))
     return known or (recognised(header), {})
 
 
-def get(desk: Desk, key: str) -> NumberFile:
-    with desk.reading() as reading:
+def get(context: Context, key: str) -> NumberFile:
+    with context.reading() as reading:
         return store.get(reading.connection, key)
 
 
-def list_files(desk: Desk) -> list[NumberFile]:
-    with desk.reading() as reading:
+def list_files(context: Context) -> list[NumberFile]:
+    with context.reading() as reading:
         return store.list_files(reading.connection)
 
 
 def settle_columns(
-    desk: Desk, key: str, mapping: dict[str, int], options: dict[str, str]
+    context: Context, key: str, mapping: dict[str, int], options: dict[str, str]
 ) -> NumberFile:
     """Say which column is which, and what stands for those that are missing; remembered for files
     with the same headers."""
-    file = get(desk, key)
+    file = get(context, key)
     _still_to_do(file)
     unknown = [name for name in mapping if name not in FIELDS and not name.startswith("known:")]
     if unknown or any(not 0 <= at < len(file.header) for at in mapping.values()):
@@ -154,7 +154,7 @@ def settle_columns(
         )
     if "number" not in mapping:
         raise NotUnderstood("Say which column has the numbers.", field="number")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.remember(writing.connection, fingerprint(file.header), mapping, options)
         store.save(
             writing.connection,
@@ -168,7 +168,7 @@ def settle_columns(
             ),
         )
         writing.touch()
-    return look_through(desk, key)
+    return look_through(context, key)
 
 
 def _still_to_do(file: NumberFile) -> None:
@@ -180,30 +180,30 @@ def _still_to_do(file: NumberFile) -> None:
         )
 
 
-def look_through(desk: Desk, key: str) -> NumberFile:
+def look_through(context: Context, key: str) -> NumberFile:
     """Begin the dry run; small files are read at once, others in slices by the runner."""
-    file = replace(get(desk, key), state=FileState.READING, report=Report(), problem="")
-    with desk.writing() as writing:
+    file = replace(get(context, key), state=FileState.READING, report=Report(), problem="")
+    with context.writing() as writing:
         store.save(writing.connection, file)
         writing.touch()
     if file.total <= SMALL_ROWS:
         while file.state is FileState.READING:
-            file = read_on(desk, file)
+            file = read_on(context, file)
     return file
 
 
-def leave(desk: Desk, key: str) -> None:
+def leave(context: Context, key: str) -> None:
     """Throw a file away that is not being imported."""
-    file = get(desk, key)
+    file = get(context, key)
     if file.state is FileState.BRINGING_IN:
         raise NotAllowedNow(
             "The file is being imported. Stop its work order first.", reason="state"
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.forget(writing.connection, key)
         writing.touch()
-    throw_away(desk, file)
-    desk.house.process.under_way(LOOKING).pop(key, None)
+    throw_away(context, file)
+    context.installation.process.under_way(LOOKING).pop(key, None)
 
 
 # ── reading on, slice by slice ──
@@ -213,20 +213,20 @@ LOOKING = Slot[LookingThrough]("files looked through")
 BRINGING = Slot[BringingIn]("files imported")
 
 
-def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> NumberFile:
+def read_on(context: Context, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> NumberFile:
     """Go on with the dry run for about so long."""
     report = file.report
     begun = time.monotonic()
     try:
-        looking = desk.house.process.under_way(LOOKING)
+        looking = context.installation.process.under_way(LOOKING)
         going = looking.pop(file.id, None)
         if going is None or going.at != report.rows:
             going, report = (
-                LookingThrough(desk, file),
+                LookingThrough(context, file),
                 Report(),
             )  # what is twice in the file is known only from its beginning
         while rows := going.next():
-            with desk.reading() as reading:
+            with context.reading() as reading:
                 sorted_out = sort_out(rows, partial(bulk_import.existing, reading.connection))
             report = added(report, rows, sorted_out)
             if time.monotonic() - begun > seconds:
@@ -237,7 +237,7 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
             file = replace(file, report=report, total=report.rows, state=FileState.READ)
     except NotUnderstood as error:
         file = replace(file, report=report, state=FileState.READ, problem=error.message)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.save(writing.connection, file)
         writing.touch()
     return file
@@ -246,12 +246,12 @@ def read_on(desk: Desk, file: NumberFile, *, seconds: float = SLICE_SECONDS) -> 
 # ── importing ──
 
 
-def begin(desk: Desk, key: str) -> Any:
+def begin(context: Context, key: str) -> Any:
     """The work order that brings the good rows in, run at once. Asked again, it is the one of the
     first time."""
-    file = get(desk, key)
+    file = get(context, key)
     if file.work_order:
-        return workorders.find(desk, f"import-{key}")
+        return workorders.find(context, f"import-{key}")
     if file.state is not FileState.READ or file.problem:
         raise NotAllowedNow(
             file.problem
@@ -263,13 +263,13 @@ def begin(desk: Desk, key: str) -> Any:
             "Nothing in this file is new, so nothing is imported.", reason="nothing"
         )
     order = order_running.run_now(
-        desk,
+        context,
         f"Import {file.name}",
         [ImportNumbers(file=key)],
         reason=f"from a file of {file.report.rows:,} rows",
         identity=f"import-{key}",
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         now = store.get(writing.connection, key)
         if now.state is FileState.READ:
             store.save(
@@ -280,7 +280,7 @@ def begin(desk: Desk, key: str) -> Any:
 
 
 def bring_in_more(
-    desk: Desk,
+    context: Context,
     key: str,
     *,
     work_order: str,
@@ -290,14 +290,14 @@ def bring_in_more(
     chunks: int = CHUNKS_AT_ONCE,
 ) -> NumberFile:
     """Import for about so long, some chunks to a transaction. Done when the state says so."""
-    file = get(desk, key)
-    bringing = desk.house.process.under_way(BRINGING)
+    file = get(context, key)
+    bringing = context.installation.process.under_way(BRINGING)
     going = bringing.pop(key, None)  # what fails is begun anew, from where it had come to
     if going is None or going.at != file.done.rows:
-        going = BringingIn(desk, file, skip=file.done.rows, chunk=chunk_rows)
+        going = BringingIn(context, file, skip=file.done.rows, chunk=chunk_rows)
     begun = time.monotonic()
     while file.state is not FileState.DONE:
-        with desk.writing(reason=reason, work_order=work_order) as writing:
+        with context.writing(reason=reason, work_order=work_order) as writing:
             for _ in range(chunks):
                 rows = going.next()
                 if rows is None:
@@ -318,7 +318,7 @@ def bring_in_more(
         if time.monotonic() - begun > seconds:
             break
     if file.state is FileState.DONE:
-        kept_of(desk, file).unlink(missing_ok=True)
+        kept_of(context, file).unlink(missing_ok=True)
     else:
         bringing[key] = going
     return file
@@ -361,18 +361,18 @@ def _update(writing: Writing, rows: list[tuple[int, Number, Number]]) -> None:
         writing.save(changes[start : start + 500])
 
 
-def faults_of(desk: Desk, key: str) -> Iterator[bytes]:
+def faults_of(context: Context, key: str) -> Iterator[bytes]:
     """The rows that can't be imported, as they are in the file, each with why: to be mended and
     imported again."""
-    file = get(desk, key)
-    return sheets.to_csv([*file.header, "line", "why not"], bad_rows(desk, file))
+    file = get(context, key)
+    return sheets.to_csv([*file.header, "line", "why not"], bad_rows(context, file))
 
 
 @periodic("files read")
-def go_on_reading(desk: Desk) -> int:
+def go_on_reading(context: Context) -> int:
     """One slice of each file that is being looked through; how many were."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         files = store.list_files(reading.connection, states=(FileState.READING,))
     for file in files:
-        read_on(desk, file)
+        read_on(context, file)
     return len(files)

@@ -10,7 +10,7 @@ from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow
 from sedge.core.records import Person, Site, Subject
 from sedge.formats.people_csv import Row, Sheet, read_people
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 
@@ -33,12 +33,12 @@ class Preview:
     digest: str
 
 
-def preview_people(desk: Desk, data: bytes, default_site: str = "") -> Preview:
+def preview_people(context: Context, data: bytes, default_site: str = "") -> Preview:
     """What importing this file would do; nothing is changed. Raises NotUnderstood for the file as
     a whole."""
-    desk.require(May.CHANGE_HOLDERS)
+    context.require(May.CHANGE_HOLDERS)
     sheet = read_people(data)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         sites = reading.records.all(Site)
         wanted = sorted({row.email.lower() for row in sheet.rows})
         known: dict[str, Person] = {}
@@ -59,7 +59,7 @@ def preview_people(desk: Desk, data: bytes, default_site: str = "") -> Preview:
             bad.append(BadRow(row, why))
             continue
         seen[row.email.lower()] = row.number
-        person = _person(desk, row, site, known.get(row.email.lower()))  # type: ignore[arg-type]
+        person = _person(context, row, site, known.get(row.email.lower()))  # type: ignore[arg-type]
         if row.email.lower() not in known:
             new.append(person)
         elif person == known[row.email.lower()]:
@@ -89,7 +89,7 @@ def _fault(row: Row, site: Site | None, seen: dict[str, int]) -> str:
     return ""
 
 
-def _person(desk: Desk, row: Row, site: Site, known: Person | None) -> Person:
+def _person(context: Context, row: Row, site: Site, known: Person | None) -> Person:
     values: dict[str, Any] = {
         "name": row.name,
         "site": site.id,
@@ -98,23 +98,25 @@ def _person(desk: Desk, row: Row, site: Site, known: Person | None) -> Person:
         "extension": row.extension,
     }
     if known:
-        return known.but(**{k: v for k, v in values.items() if v})
-    return Person(id=desk.new_id("person"), email=row.email, **values)
+        return known.copy_with(**{k: v for k, v in values.items() if v})
+    return Person(id=context.new_id("person"), email=row.email, **values)
 
 
-def bring_in_people(desk: Desk, data: bytes, digest: str, default_site: str = "") -> Preview:
+def bring_in_people(context: Context, data: bytes, digest: str, default_site: str = "") -> Preview:
     """Import the good rows, all or none. Raises NotAllowedNow for another file."""
-    found = preview_people(desk, data, default_site)
+    found = preview_people(context, data, default_site)
     if found.digest != digest:
         raise NotAllowedNow(
             "This is another file than the one you looked at. Look at the preview again.",
             reason="other-file",
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         before = {p.id: p for p in reading.records.many(Person, [p.id for p in found.changed])}
     changes = [changed(Subject.PERSON, None, p, "person.added") for p in found.new]
     changes += [changed(Subject.PERSON, before[p.id], p, "person.changed") for p in found.changed]
     if changes:
-        with desk.writing(reason=f"imported from a file, {len(found.sheet.rows)} rows") as writing:
+        with context.writing(
+            reason=f"imported from a file, {len(found.sheet.rows)} rows"
+        ) as writing:
             writing.save(changes)
     return found

@@ -1,4 +1,4 @@
-"""Taking over an estate at the desk: files in any shape, a worksheet kept between sittings, then
+"""Taking over an estate: files in any shape, a worksheet kept between sittings, then
 one work order."""
 
 import tempfile
@@ -37,7 +37,7 @@ from sedge.core.records import (
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
 from sedge.formats import sheets
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.numbers.numbers import also_countries
 from sedge.services.workorders import workorders
 from sedge.store.repositories import number_files
@@ -59,40 +59,40 @@ class Sitting:
     said: dict[tuple[int, int], list[str]]
 
 
-def list_take_overs(desk: Desk) -> list[TakeOver]:
-    with desk.reading() as reading:
+def list_take_overs(context: Context) -> list[TakeOver]:
+    with context.reading() as reading:
         return store.list_take_overs(reading.connection)
 
 
-def begin(desk: Desk, name: str) -> TakeOver:
-    desk.require(May.IMPORT)
+def begin(context: Context, name: str) -> TakeOver:
+    context.require(May.IMPORT)
     name = name.strip()[:120]
     if not name:
         raise NotUnderstood(
             "Give the take-over a name, such as that of the organisation.", field="name"
         )
-    one = TakeOver(desk.new_id("take-over"), name, "open", desk.actor, desk.now())
-    with desk.writing() as writing:
+    one = TakeOver(context.new_id("take-over"), name, "open", context.actor, context.now())
+    with context.writing() as writing:
         store.add(writing.connection, one)
         writing.touch()
     return one
 
 
-def begin_with_untidy_files(desk: Desk) -> TakeOver:
+def begin_with_untidy_files(context: Context) -> TakeOver:
     """The demo's own set of files, to try it with. Raises NotFound outside the demo."""
-    if not desk.house.settings.demo:
+    if not context.installation.settings.demo:
         raise NotFound("Only the demo has files to try it with.")
-    one = begin(desk, "Old trust office")
+    one = begin(context, "Old trust office")
     for path in sorted(UNTIDY.iterdir()):
         if path.suffix in {".csv", ".txt", ".xlsx"}:
             with path.open("rb") as data:
-                one = add_file(desk, one.id, path.name, data)
+                one = add_file(context, one.id, path.name, data)
     return one
 
 
-def add_file(desk: Desk, key: str, name: str, data: BinaryIO) -> TakeOver:
+def add_file(context: Context, key: str, name: str, data: BinaryIO) -> TakeOver:
     """Read one more file into the take-over. Raises NotUnderstood."""
-    one = _open(desk, key)
+    one = _open(context, key)
     if len(one.files) >= MOST_FILES:
         raise NotUnderstood(
             f"At most {MOST_FILES} files fit into one take-over. Begin another one.", field="file"
@@ -112,7 +112,7 @@ def add_file(desk: Desk, key: str, name: str, data: BinaryIO) -> TakeOver:
         raise NotUnderstood(
             f"At most {MOST_ROWS:,} rows fit into one take-over. Split it by sites.", field="file"
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         known = number_files.remembered(writing.connection, fingerprint(head.header))
         mapping = known[0] if known else recognised(head.header)
         file = FileRead(
@@ -124,23 +124,23 @@ def add_file(desk: Desk, key: str, name: str, data: BinaryIO) -> TakeOver:
     return one
 
 
-def settle_columns(desk: Desk, key: str, file: int, mapping: dict[str, int]) -> None:
+def settle_columns(context: Context, key: str, file: int, mapping: dict[str, int]) -> None:
     """Say which column of a file is which field."""
-    one = _open(desk, key)
+    one = _open(context, key)
     if not 0 <= file < len(one.files):
         raise NotFound("There is no such file in this take-over.", subject="file")
     of = one.files[file]
     if any(name not in FIELDS or not 0 <= at < len(of.header) for name, at in mapping.items()):
         raise NotUnderstood("That is no field, or no column of this file.", field="mapping")
     files = (*one.files[:file], replace(of, mapping=mapping), *one.files[file + 1 :])
-    with desk.writing() as writing:
+    with context.writing() as writing:
         number_files.remember(writing.connection, fingerprint(of.header), mapping, {})
         store.save(writing.connection, replace(one, files=files))
         writing.touch()
 
 
-def _open(desk: Desk, key: str) -> TakeOver:
-    with desk.reading() as reading:
+def _open(context: Context, key: str) -> TakeOver:
+    with context.reading() as reading:
         one = store.get(reading.connection, key)
     if one.state != "open":
         raise NotAllowedNow(
@@ -151,18 +151,18 @@ def _open(desk: Desk, key: str) -> TakeOver:
     return one
 
 
-def view_sitting(desk: Desk, key: str) -> Sitting:
-    with desk.reading() as reading:
+def view_sitting(context: Context, key: str) -> Sitting:
+    with context.reading() as reading:
         one = store.get(reading.connection, key)
         rows, decisions = store.rows(reading.connection, one)
-        sheet = put_together(rows, _known(desk, reading, rows), decisions)
+        sheet = put_together(rows, _known(context, reading, rows), decisions)
         about = {key for question in sheet.questions for key in question.rows[:3]}
         said = store.cells_of(reading.connection, one.id, about)
     return Sitting(one, sheet, said)
 
 
-def _known(desk: Desk, reading: Reading, rows: Sequence[Any]) -> Known:
-    home, also = desk.organisation.home_country, also_countries(desk)
+def _known(context: Context, reading: Reading, rows: Sequence[Any]) -> Known:
+    home, also = context.organisation.home_country, also_countries(context)
     candidates = [
         read(row.said["number"], home, also).candidates for row in rows if row.said.get("number")
     ]
@@ -183,42 +183,42 @@ def _known(desk: Desk, reading: Reading, rows: Sequence[Any]) -> Known:
     )
 
 
-def settle_word(desk: Desk, key: str, ask: str, word: str, meaning: str) -> None:
+def settle_word(context: Context, key: str, ask: str, word: str, meaning: str) -> None:
     """What a word means, for every row that uses it; '' for nothing."""
-    one = _open(desk, key)
+    one = _open(context, key)
     if ask not in {a.value for a in Ask}:
         raise NotUnderstood("That is nothing a word can stand for.", field="ask")
     spellings = {
         **one.spellings,
         ask: {**one.spellings.get(ask, {}), word.lower()[:200]: meaning[:80]},
     }
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.save(writing.connection, replace(one, spellings=spellings))
         writing.touch()
 
 
 def settle_rows(
-    desk: Desk, key: str, rows: Sequence[tuple[int, int]], said: dict[str, str]
+    context: Context, key: str, rows: Sequence[tuple[int, int]], said: dict[str, str]
 ) -> None:
     """What rows say instead: number, who, email, site, state, or leave. Raises NotUnderstood."""
-    one = _open(desk, key)
+    one = _open(context, key)
     allowed = {"number", "who", "email", "site", "state", "leave", "holder"}
     if not said or set(said) - allowed:
         raise NotUnderstood(f"A row can be settled by {', '.join(sorted(allowed))}.", field="said")
     if said.get("email") and ("@" not in said["email"] or " " in said["email"]):
         raise NotUnderstood("That is no mail address.", field="email")
     said = {name: value[:200] for name, value in said.items()}
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.save(writing.connection, one)
         for file, line in rows:
             store.settle(writing.connection, one.id, file, line, said)
         writing.touch()
 
 
-def ask_again(desk: Desk, key: str) -> None:
+def ask_again(context: Context, key: str) -> None:
     """Forget every decision on words and rows."""
-    one = _open(desk, key)
-    with desk.writing() as writing:
+    one = _open(context, key)
+    with context.writing() as writing:
         _rows, decisions = store.rows(writing.connection, one)
         for file, line in decisions.rows:
             store.unsettle(writing.connection, one.id, file, line)
@@ -226,13 +226,13 @@ def ask_again(desk: Desk, key: str) -> None:
         writing.touch()
 
 
-def leave_open_ones(desk: Desk, key: str) -> int:
+def leave_open_ones(context: Context, key: str) -> int:
     """Leave out every row that something is still asked about; how many rows. Words without a
     meaning mean nothing."""
-    sitting = view_sitting(desk, key)
+    sitting = view_sitting(context, key)
     for question in sitting.sheet.questions:
         if question.is_word and question.ask not in {Ask.SITE, Ask.STATE}:
-            settle_word(desk, key, question.ask.value, question.word, "")
+            settle_word(context, key, question.ask.value, question.word, "")
     rows = sorted(
         {
             row
@@ -242,52 +242,52 @@ def leave_open_ones(desk: Desk, key: str) -> int:
         }
     )
     if rows:
-        settle_rows(desk, key, rows, {"leave": "yes"})
+        settle_rows(context, key, rows, {"leave": "yes"})
     return len(rows)
 
 
-def forget(desk: Desk, key: str) -> None:
-    with desk.writing() as writing:
+def forget(context: Context, key: str) -> None:
+    with context.writing() as writing:
         store.get(writing.connection, key)
         store.forget(writing.connection, key)
         writing.touch()
 
 
-def make_order(desk: Desk, key: str) -> Any:
+def make_order(context: Context, key: str) -> Any:
     """The one work order that takes everything settled over: people, spots, licences, then numbers
     as they were found.
 
     Raises NotAllowedNow while something is still asked.
     """
-    sitting = view_sitting(desk, key)
+    sitting = view_sitting(context, key)
     one, sheet = sitting.one, sitting.sheet
     if one.state != "open":
-        return workorders.find(desk, key)
+        return workorders.find(context, key)
     if sheet.questions:
         raise NotAllowedNow(
             f"{len(sheet.questions)} questions are still open. Settle them, or leave their rows"
             " out.",
             reason="open",
         )
-    tasks = plan(desk, sheet)
+    tasks = plan(context, sheet)
     if not tasks:
         raise NotAllowedNow("Nothing is left to be taken over.", reason="nothing")
     order = workorders.draft(
-        desk,
+        context,
         f"Take over {one.name}",
         tasks,
         reason=f"from {len(one.files)} files of {sheet.rows:,} rows",
         identity=key,
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         store.save(writing.connection, replace(one, state="done", work_order=order.id))
         writing.touch()
     return order
 
 
-def plan(desk: Desk, sheet: Worksheet) -> list[Task]:
+def plan(context: Context, sheet: Worksheet) -> list[Task]:
     """Tasks in an order that people would do them in."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         wanted = [found.who.ref for found in sheet.numbers if found.who and found.who.ref]
         held = reading.records.held_by(Number, list(dict.fromkeys(wanted)))
         mains: set[object] = set()

@@ -1,4 +1,4 @@
-"""Reading the ledger from the desk."""
+"""Reading the ledger for pages and API."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -6,7 +6,7 @@ from datetime import datetime
 
 from sedge.core.ledger.chain import Entry
 from sedge.core.records import Subject
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories import ledger
 from sedge.store.repositories.ledger import LedgerPage
 
@@ -36,7 +36,7 @@ PAGES = {
 
 
 def read(
-    desk: Desk,
+    context: Context,
     *,
     subject: Subject | None = None,
     key: str | None = None,
@@ -45,7 +45,7 @@ def read(
     before: int | None = None,
     limit: int = 100,
 ) -> LedgerPage:
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return ledger.entries(
             reading.connection,
             subject=subject,
@@ -65,14 +65,16 @@ class Happening:
     others: int
 
 
-def recent(desk: Desk, *, limit: int = 8) -> list[Happening]:
+def recent(context: Context, *, limit: int = 8) -> list[Happening]:
     """What happened last: entries of one work order, or of one person for one reason, are one."""
-    return desk.house.recall(desk, "what happened last", limit, lambda: _recent(desk, limit))
+    return context.installation.recall(
+        context, "what happened last", limit, lambda: _recent(context, limit)
+    )
 
 
-def _recent(desk: Desk, limit: int) -> list[Happening]:
+def _recent(context: Context, limit: int) -> list[Happening]:
     found: list[Happening] = []
-    for entry in _newest_first(desk, min(40 * limit, MOST_READ)):
+    for entry in _newest_first(context, min(40 * limit, MOST_READ)):
         last = found[-1] if found else None
         if last and _belong_together(last.entry, entry):
             found[-1] = replace(last, others=last.others + 1)
@@ -83,11 +85,11 @@ def _recent(desk: Desk, limit: int) -> list[Happening]:
     return found
 
 
-def _newest_first(desk: Desk, most: int) -> Iterator[Entry]:
+def _newest_first(context: Context, most: int) -> Iterator[Entry]:
     """Entries as far as somebody asks for more, a few at a time: mostly the first few do."""
     before: int | None = None
     for _ in range(0, most, A_FEW):
-        page = read(desk, before=before, limit=A_FEW)
+        page = read(context, before=before, limit=A_FEW)
         yield from page.entries
         if page.next is None:
             return
@@ -100,15 +102,15 @@ def _belong_together(one: Entry, other: Entry) -> bool:
     return bool(one.reason) and (one.actor_id, one.reason) == (other.actor_id, other.reason)
 
 
-def verify(desk: Desk) -> tuple[int, int | None]:
+def verify(context: Context) -> tuple[int, int | None]:
     """How many entries there are and where the chain breaks (None: nowhere)."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return ledger.verify(reading.connection)
 
 
-def pulse(desk: Desk) -> int:
+def pulse(context: Context) -> int:
     """The change counter of the organisation."""
-    return desk.house.pulse(desk.who.organisation)
+    return context.installation.pulse(context.who.organisation)
 
 
 def href_of(entry: Entry) -> str:

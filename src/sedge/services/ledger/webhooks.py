@@ -18,7 +18,7 @@ from sedge.core.errors import NotFound, NotUnderstood, OutsideTrouble
 from sedge.core.ledger.chain import Entry
 from sedge.core.records import Subject
 from sedge.outside import webhook as wire
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.store import secrets as secrets_store
 from sedge.store.repositories import ledger, webhooks
@@ -44,22 +44,22 @@ FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=5), timedelta(hours=1)
 GIVEN_UP_AFTER = 80  # tries: with these pauses three days
 
 
-def add(desk: Desk, name: str, url: str, subjects: Sequence[str]) -> tuple[Webhook, str]:
+def add(context: Context, name: str, url: str, subjects: Sequence[str]) -> tuple[Webhook, str]:
     """A webhook from the next event on, and the secret that signs what it hears, told this once.
     Raises NotUnderstood naming the field."""
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     name, url = name.strip(), url.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A webhook needs a name of at most 80 characters.", field="name")
-    _refuse_address(desk, url)
+    _refuse_address(context, url)
     known = {subject.value for subject in TOLD_OF}
     wanted = tuple(dict.fromkeys(subjects))
     if not wanted or set(wanted) - known:
         raise NotUnderstood(
             f"Choose at least one of: {', '.join(sorted(known))}.", field="subjects"
         )
-    key, secret = desk.new_id("webhook"), secrets.token_urlsafe(32)
-    with desk.writing() as writing:
+    key, secret = context.new_id("webhook"), secrets.token_urlsafe(32)
+    with context.writing() as writing:
         if len(webhooks.all_of(writing.connection)) >= MOST:
             raise NotUnderstood(f"There are {MOST} webhooks. Remove one first.", field="name")
         made = Webhook(
@@ -67,19 +67,25 @@ def add(desk: Desk, name: str, url: str, subjects: Sequence[str]) -> tuple[Webho
             name,
             url,
             wanted,
-            desk.actor,
+            context.actor,
             writing.now,
             position=ledger.last_sequence(writing.connection),
         )
         webhooks.add(writing.connection, made)
         secrets_store.keep_secret(
-            writing.connection, desk.house.keyring, _kept_under(key), secret, writing.stamp
+            writing.connection,
+            context.installation.keyring,
+            _kept_under(key),
+            secret,
+            writing.stamp,
         )
-        writing.remark("webhook.added", Subject.SIGN_IN, key, f"{name}: {urlsplit(url).hostname}")
+        writing.record_event(
+            "webhook.added", Subject.SIGN_IN, key, f"{name}: {urlsplit(url).hostname}"
+        )
     return made, secret
 
 
-def _refuse_address(desk: Desk, url: str) -> None:
+def _refuse_address(context: Context, url: str) -> None:
     parts = urlsplit(url)
     wrong = (
         parts.scheme not in {"https", "http"}
@@ -89,35 +95,35 @@ def _refuse_address(desk: Desk, url: str) -> None:
     )
     if wrong:
         raise NotUnderstood("An address begins with https:// and names a host.", field="url")
-    if parts.scheme == "http" and not _inside(desk):
+    if parts.scheme == "http" and not _inside(context):
         raise NotUnderstood("Events go over https:// only.", field="url")
-    if not _inside(desk):
+    if not _inside(context):
         try:
             wire.refuse_inside(url)
         except OutsideTrouble as error:
             raise NotUnderstood(error.message, field="url") from error
 
 
-def list_webhooks(desk: Desk) -> list[Webhook]:
-    desk.require(May.SET_RULES)
-    with desk.reading() as reading:
+def list_webhooks(context: Context) -> list[Webhook]:
+    context.require(May.SET_RULES)
+    with context.reading() as reading:
         return webhooks.all_of(reading.connection)
 
 
-def remove(desk: Desk, key: str) -> None:
+def remove(context: Context, key: str) -> None:
     """Raises NotFound."""
-    desk.require(May.SET_RULES)
-    with desk.writing() as writing:
+    context.require(May.SET_RULES)
+    with context.writing() as writing:
         known = _the(webhooks.find(writing.connection, key), key)
         webhooks.remove(writing.connection, key)
-        writing.remark("webhook.removed", Subject.SIGN_IN, key, known.name)
+        writing.record_event("webhook.removed", Subject.SIGN_IN, key, known.name)
 
 
-def replay(desk: Desk, key: str, after: int | None = None) -> Webhook:
+def replay(context: Context, key: str, after: int | None = None) -> Webhook:
     """Tell again what came after an entry of the ledger, or go on where it stopped. Raises
     NotFound, NotUnderstood."""
-    desk.require(May.SET_RULES)
-    with desk.writing() as writing:
+    context.require(May.SET_RULES)
+    with context.writing() as writing:
         known = _the(webhooks.find(writing.connection, key), key)
         newest = ledger.last_sequence(writing.connection)
         position = known.position if after is None else after
@@ -130,30 +136,30 @@ def replay(desk: Desk, key: str, after: int | None = None) -> Webhook:
 
 
 @periodic("webhooks", last=True)
-def tell_waiting(desk: Desk) -> int:
+def tell_waiting(context: Context) -> int:
     """Tell every webhook what it has not heard of; how many events were taken."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         due = webhooks.due(reading.connection, reading.now)
-    return sum(_tell(desk, webhook) for webhook in due)
+    return sum(_tell(context, webhook) for webhook in due)
 
 
-def _tell(desk: Desk, webhook: Webhook) -> int:
+def _tell(context: Context, webhook: Webhook) -> int:
     done, position = 0, webhook.position
     while done < A_ROUND:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             entry = webhooks.next_entry(reading.connection, replace(webhook, position=position))
             secret = secrets_store.read(
-                reading.connection, desk.house.keyring, _kept_under(webhook.id)
+                reading.connection, context.installation.keyring, _kept_under(webhook.id)
             )
         if entry is None:
             break
         try:
-            _tell_one(desk, webhook, entry, secret)
+            _tell_one(context, webhook, entry, secret)
         except OutsideTrouble as error:
-            _failed(desk, webhook, error, done)
+            _failed(context, webhook, error, done)
             return done
         done, position = done + 1, entry.sequence
-        with desk.writing() as writing:
+        with context.writing() as writing:
             webhooks.note(
                 writing.connection,
                 webhook.id,
@@ -166,10 +172,10 @@ def _tell(desk: Desk, webhook: Webhook) -> int:
     return done
 
 
-def _tell_one(desk: Desk, webhook: Webhook, entry: Entry, secret: str) -> None:
+def _tell_one(context: Context, webhook: Webhook, entry: Entry, secret: str) -> None:
     event = {
         "id": entry.sequence,
-        "organisation": desk.who.organisation,
+        "organisation": context.who.organisation,
         "action": entry.action,
         "subject": entry.subject,
         "subject_id": entry.subject_id,
@@ -183,19 +189,19 @@ def _tell_one(desk: Desk, webhook: Webhook, entry: Entry, secret: str) -> None:
     wire.tell(
         webhook.url,
         secret,
-        str(int(desk.house.clock.real().timestamp())),
+        str(int(context.installation.clock.real().timestamp())),
         f"{webhook.id}-{entry.sequence}",
         body,
-        inside=_inside(desk),
-        seconds=desk.house.settings.outside_seconds,
+        inside=_inside(context),
+        seconds=context.installation.settings.outside_seconds,
     )
 
 
-def _failed(desk: Desk, webhook: Webhook, error: OutsideTrouble, done: int) -> None:
+def _failed(context: Context, webhook: Webhook, error: OutsideTrouble, done: int) -> None:
     tries = 1 if done else webhook.tries + 1
     pause = min(FIRST_PAUSE * 2 ** min(tries - 1, 12), LONGEST_PAUSE)
     stopped = tries >= GIVEN_UP_AFTER
-    with desk.writing() as writing:
+    with context.writing() as writing:
         webhooks.note(
             writing.connection,
             webhook.id,
@@ -206,8 +212,8 @@ def _failed(desk: Desk, webhook: Webhook, error: OutsideTrouble, done: int) -> N
         )
 
 
-def _inside(desk: Desk) -> bool:
-    return desk.house.settings.demo or desk.house.settings.inside_webhooks
+def _inside(context: Context) -> bool:
+    return context.installation.settings.demo or context.installation.settings.inside_webhooks
 
 
 def _the(found: Webhook | None, key: str) -> Webhook:

@@ -4,7 +4,7 @@ from sedge.core.licences.reducers import granted, taken_back
 from sedge.core.records import Grant, Product
 from sedge.core.workorders import tasks as t
 from sedge.services.workorders.executors import Attempt, executes, stopped
-from sedge.services.workorders.outcomes import Done, Outcome, Wait, tell
+from sedge.services.workorders.outcomes import Done, Outcome, Wait, notify_of_outcomes
 
 
 @executes(t.ExchangeLicence)
@@ -17,7 +17,7 @@ def exchange_licence(attempt: Attempt, task: t.ExchangeLicence) -> Outcome:
         if refused := stopped(task, estate):
             return refused
         given = granted(task.holder, task.to, estate, attempt.identity)
-        tell(attempt.desk, given, estate)
+        notify_of_outcomes(attempt.context, given, estate)
         works = next(c.after.works_from for c in given if isinstance(c.after, Grant))
         old = estate.the(Product, task.product).name
         return Wait(
@@ -27,7 +27,7 @@ def exchange_licence(attempt: Attempt, task: t.ExchangeLicence) -> Outcome:
         )
     if new.works_from > estate.now:
         return Wait(new.works_from, f"{name} to work")
-    tell(attempt.desk, taken_back(task.holder, task.product, estate), estate)
+    notify_of_outcomes(attempt.context, taken_back(task.holder, task.product, estate), estate)
     return Done(
         lambda w: taken_back(task.holder, task.product, w.estate(task.needs())), new.works_from
     )

@@ -1,4 +1,4 @@
-"""Licences at the desk: the catalogue of products, their pools of seats, who has one, and what
+"""Licences: the catalogue of products, their pools of seats, who has one, and what
 happens at the end of a term."""
 
 from dataclasses import dataclass
@@ -20,7 +20,7 @@ from sedge.core.licences.entitlement_status import PACE_DAYS, circle, runs_short
 from sedge.core.licences.reducers import free_seats, term_over
 from sedge.core.load_spec import LoadSpec
 from sedge.core.records import Grant, Product, Subject, Subscription
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.periodic import periodic
 from sedge.store.schema import tables
 
@@ -74,14 +74,14 @@ class ProductView:
     others: list[tuple[str, str]]
 
 
-def products(desk: Desk) -> list[Product]:
-    with desk.reading() as reading:
+def products(context: Context) -> list[Product]:
+    with context.reading() as reading:
         return [p for p in reading.records.all(Product) if not p.withdrawn]
 
 
-def pools(desk: Desk) -> list[Pool]:
+def pools(context: Context) -> list[Pool]:
     """Every product that is sold or still granted, with its seats."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = _pools(reading)
     return [p for p in found if not p.product.withdrawn or p.granted]
 
@@ -155,9 +155,9 @@ def _pace(reading: Reading) -> dict[str, int]:
     return net
 
 
-def one_product(desk: Desk, key: str) -> ProductView:
+def one_product(context: Context, key: str) -> ProductView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         product = reading.records.the(Product, key)
         pool = next(p for p in _pools(reading) if p.product.id == product.id)
         grant = tables.grant
@@ -185,10 +185,10 @@ def one_product(desk: Desk, key: str) -> ProductView:
     )
 
 
-def holders_of(desk: Desk, product: str) -> list[HolderRef]:
+def holders_of(context: Context, product: str) -> list[HolderRef]:
     """Everybody with an open grant of the product."""
     grant = tables.grant
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(
             select(grant.c.holder_kind, grant.c.holder_id)
             .where(grant.c.product == product, grant.c.ended.is_(False))
@@ -200,14 +200,14 @@ def holders_of(desk: Desk, product: str) -> list[HolderRef]:
 # ── the catalogue ──
 
 
-def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Product:
+def put_product(context: Context, form: dict[str, Any], key: str | None = None) -> Product:
     """A product added, or changed where `key` names one. Raises NotUnderstood naming the field,
     NotAllowedNow where products would need each other in a circle, naming it."""
-    desk.require(May.SET_RULES)
-    with desk.writing() as writing:
+    context.require(May.SET_RULES)
+    with context.writing() as writing:
         known = {p.id: p for p in writing.records.all(Product)}
         before = writing.records.the(Product, key) if key else None
-        product = _product_from(desk, form, before, key or desk.new_id("product"), known)
+        product = _product_from(context, form, before, key or context.new_id("product"), known)
         known[product.id] = product
         if round_ := circle(known):
             names = " needs ".join(known[k].name for k in (*round_, round_[0]))
@@ -227,7 +227,11 @@ def put_product(desk: Desk, form: dict[str, Any], key: str | None = None) -> Pro
 
 
 def _product_from(
-    desk: Desk, form: dict[str, Any], before: Product | None, key: str, known: dict[str, Product]
+    context: Context,
+    form: dict[str, Any],
+    before: Product | None,
+    key: str,
+    known: dict[str, Product],
 ) -> Product:
     name = str(form.get("name", before.name if before else "")).strip()
     if not 1 <= len(name) <= 80:
@@ -240,7 +244,7 @@ def _product_from(
         id=key,
         name=name,
         for_holders=(HolderKind.PERSON,),
-        monthly=Money(amount=Decimal(0), currency=CURRENCIES[desk.organisation.home_country]),
+        monthly=Money(amount=Decimal(0), currency=CURRENCIES[context.organisation.home_country]),
         propagation_minutes=10,
     )
     values: dict[str, Any] = {"name": name}
@@ -258,7 +262,7 @@ def _product_from(
     if "price" in form or "currency" in form:
         currency = str(form.get("currency", base.monthly.currency)).upper()
         values["monthly"] = Money(
-            amount=_price(desk, form.get("price", base.monthly.amount), _currency(currency)),
+            amount=_price(context, form.get("price", base.monthly.amount), _currency(currency)),
             currency=currency,
         )
     for field, most in (
@@ -272,7 +276,7 @@ def _product_from(
             values[field] = _whole(form[field], field, 1 if field == "term_months" else 0, most)
     if "withdrawn" in form:
         values["withdrawn"] = bool(form["withdrawn"])
-    return base.but(**values)
+    return base.copy_with(**values)
 
 
 def _kinds(raw: Any) -> tuple[HolderKind, ...]:
@@ -288,11 +292,11 @@ def _kinds(raw: Any) -> tuple[HolderKind, ...]:
     return kinds
 
 
-def _price(desk: Desk, raw: Any, currency: str) -> Decimal:
+def _price(context: Context, raw: Any, currency: str) -> Decimal:
     if isinstance(raw, Decimal):
         return raw
     amount = read_amount(
-        str(raw), currency, locale_of(desk.organisation.home_country), field="price"
+        str(raw), currency, locale_of(context.organisation.home_country), field="price"
     )
     if not 0 <= amount <= MOST_PRICE:
         raise NotUnderstood(f"The price is from 0 to {MOST_PRICE:,}.", field="price")
@@ -318,12 +322,12 @@ def _whole(raw: object, field: str, least: int, most: int) -> int:
 
 
 @periodic("terms", after_changes=True)
-def end_terms(desk: Desk) -> int:
+def end_terms(context: Context) -> int:
     """Renew, end, or take seats off whatever subscription's day has come; how many."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         due = [s.id for s in reading.records.all(Subscription) if _is_due(s, reading.now)]
     for key in due:
-        with desk.writing(reason="its term was over") as writing:
+        with context.writing(reason="its term was over") as writing:
             subscription = writing.records.the(Subscription, key)
             if not _is_due(subscription, writing.now):
                 continue

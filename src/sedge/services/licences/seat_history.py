@@ -5,7 +5,7 @@ from datetime import datetime
 
 from sqlalchemy import func, or_, select
 
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 MONTHS = 12
@@ -19,17 +19,19 @@ class SeatHistory:
     granted: list[int]
 
 
-def seat_histories(desk: Desk) -> dict[str, SeatHistory]:
+def seat_histories(context: Context) -> dict[str, SeatHistory]:
     """By product; only those of which something was ever granted. Remembered until something
     changes, an hour at most."""
-    return desk.house.while_unchanged(desk, "seat histories", lambda: _counted(desk), minutes=60)
+    return context.installation.while_unchanged(
+        context, "seat histories", lambda: _counted(context), minutes=60
+    )
 
 
-def _counted(desk: Desk) -> dict[str, SeatHistory]:
-    moments = [*_month_begins(desk.now()), desk.now()]
+def _counted(context: Context) -> dict[str, SeatHistory]:
+    moments = [*_month_begins(context.now()), context.now()]
     found: dict[str, list[int]] = {}
     grant = tables.grant
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for i, moment in enumerate(moments):
             query = (
                 select(grant.c.product, func.count())

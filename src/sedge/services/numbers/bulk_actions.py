@@ -18,7 +18,7 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, tags_in
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import holders, people_lookup
 from sedge.services.numbers import features
 from sedge.services.numbers.numbers import also_countries, holder_ref
@@ -83,7 +83,7 @@ class Choice:
         )
 
 
-def keep_choice(desk: Desk, numbers: NumberSet) -> str:
+def keep_choice(context: Context, numbers: NumberSet) -> str:
     """The name under which an address can carry the selection: its ranges, or where they are long,
     a kept one."""
     written = numbers.written
@@ -91,7 +91,7 @@ def keep_choice(desk: Desk, numbers: NumberSet) -> str:
         return written
     name = "kept-" + hashlib.sha256(written.encode()).hexdigest()[:16]
     kept = projected.kept_choice
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if writing.connection.execute(select(kept.c.id).where(kept.c.id == name)).first() is None:
             writing.connection.execute(
                 insert(kept).values(id=name, numbers=written, at=writing.now)
@@ -99,12 +99,12 @@ def keep_choice(desk: Desk, numbers: NumberSet) -> str:
     return name
 
 
-def named(desk: Desk, name: str) -> NumberSet:
+def named(context: Context, name: str) -> NumberSet:
     """Raises NotUnderstood, NotFound."""
     if not name.startswith("kept-"):
         return NumberSet.parse(name, most=MOST_CHOSEN)
     kept = projected.kept_choice
-    with desk.reading() as reading:
+    with context.reading() as reading:
         written = reading.connection.execute(
             select(kept.c.numbers).where(kept.c.id == name)
         ).scalar()
@@ -117,12 +117,12 @@ def named(desk: Desk, name: str) -> NumberSet:
     return NumberSet.parse(written, most=MOST_CHOSEN)
 
 
-def view_choice(desk: Desk, name: str) -> Choice:
-    numbers = named(desk, name)
+def view_choice(context: Context, name: str) -> Choice:
+    numbers = named(context, name)
     life = tables.life
     by_state: Counter[State] = Counter()
     by_site: Counter[str] = Counter()
-    with desk.reading() as reading:
+    with context.reading() as reading:
         here = store.owned(reading.connection, numbers)
         values = list(here)
         for start in range(0, len(values), 900):
@@ -135,16 +135,16 @@ def view_choice(desk: Desk, name: str) -> Choice:
     return Choice(name, numbers, here, by_state, by_site)
 
 
-def features_of(desk: Desk, choice: Choice) -> list[str]:
+def features_of(context: Context, choice: Choice) -> list[str]:
     """The features that some of the chosen numbers could have or have."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         records = reading.records.many(Number, [f"+{n}" for n in list(choice.here)[:MOST_CHANGED]])
-    return features.offered_for(desk, records)
+    return features.offered_for(context, records)
 
 
-def pasted(desk: Desk, text: str) -> Pasted:
+def pasted(context: Context, text: str) -> Pasted:
     """The numbers in a pasted text. Raises NotUnderstood where there are none, or too many."""
-    found = numbers_in(text, desk.organisation.home_country, also_countries(desk))
+    found = numbers_in(text, context.organisation.home_country, also_countries(context))
     if not found.numbers:
         raise NotUnderstood(
             "No number could be read in this. Paste numbers in any writing, one or several a line;"
@@ -159,7 +159,7 @@ def pasted(desk: Desk, text: str) -> Pasted:
     return found
 
 
-def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[list[Any], str]:
+def plan(context: Context, act: str, choice: Choice, form: dict[str, str]) -> tuple[list[Any], str]:
     """The tasks and the title of the work order that does `act` with the numbers chosen. Raises
     NotUnderstood naming the field."""
     if act not in EVENTS:
@@ -178,7 +178,7 @@ def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[li
     numbers = [f"+{n}" for n in choice.here]
     if act == "label":
         return [_label(numbers, form)], _title(act, numbers)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         records = sorted(reading.records.many(Number, numbers), key=lambda n: n.e164)
     fitting = [n for n in records if _fits(n, act)] if form.get("only_fitting") else records
     if not fitting:
@@ -186,13 +186,13 @@ def plan(desk: Desk, act: str, choice: Choice, form: dict[str, str]) -> tuple[li
             "None of these numbers is in a state that allows it. Choose others.", field="numbers"
         )
     if act == "assign":
-        return _assign(desk, fitting, form)
+        return _assign(context, fitting, form)
     if act == "feature":
         return _feature(fitting, form)
     if act == "retire":
         then = "release" if form.get("release") else "keep"
         tasks = retiring.many(
-            desk,
+            context,
             [n.e164 for n in fitting],
             then=then,
             rest=retiring.days_of_rest(form.get("rest", "")),
@@ -282,12 +282,14 @@ def _label(numbers: Sequence[str], form: dict[str, str]) -> object:
     )
 
 
-def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tuple[list[Any], str]:
+def _assign(
+    context: Context, numbers: Sequence[Number], form: dict[str, str]
+) -> tuple[list[Any], str]:
     """All to one holder (the first as main number where they have none), or one each, in order, to
     the people named."""
     if names := form.get("people", "").strip():
         people = [
-            people_lookup.one_person(desk, line) for line in names.splitlines() if line.strip()
+            people_lookup.one_person(context, line) for line in names.splitlines() if line.strip()
         ]
         if len(people) > len(numbers):
             raise NotUnderstood(
@@ -306,7 +308,7 @@ def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tupl
             "Choose who gets them: type a name and pick one, or name people below.", field="who"
         )
     ref = holder_ref(form["holder"])
-    with desk.reading() as reading:
+    with context.reading() as reading:
         has_main = any(
             n.assignment and n.assignment.role == "main"
             for n in reading.records.held_by(Number, [ref])
@@ -316,4 +318,4 @@ def _assign(desk: Desk, numbers: Sequence[Number], form: dict[str, str]) -> tupl
         t.AssignNumber(number=n.e164, holder=ref, role=role)
         for n, role in zip(numbers, roles, strict=True)
     ]
-    return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(desk, ref))
+    return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(context, ref))

@@ -1,4 +1,4 @@
-"""Figures at the desk: utilisation, months to exhaustion and order advice of a site, with
+"""Figures: utilisation, months to exhaustion and order advice of a site, with
 everything they are made of."""
 
 from collections import Counter
@@ -21,7 +21,7 @@ from sedge.core.numbers.capacity_forecast import (
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Site
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.supply.supply import lead_times
 from sedge.store.repositories import past
 from sedge.store.repositories.records import is_open
@@ -72,9 +72,9 @@ def periods(today: date) -> list[tuple[date, date]]:
     return list(pairwise(cuts))
 
 
-def of_site(desk: Desk, site_id: str) -> list[Figure]:
+def of_site(context: Context, site_id: str) -> list[Figure]:
     """The figures of each capacity a site has numbers of. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.find(Site, site_id)
         if site is None:
             raise NotFound(
@@ -85,19 +85,21 @@ def of_site(desk: Desk, site_id: str) -> list[Figure]:
         return _figures(reading, [site])
 
 
-def worth_ordering(desk: Desk) -> list[Figure]:
+def worth_ordering(context: Context) -> list[Figure]:
     """Where numbers should be ordered now, soonest first: the sites that grew for some months,
     asked once in ten minutes."""
-    return desk.house.for_a_while(desk, "worth ordering", lambda: _worth_ordering(desk))
+    return context.installation.for_a_while(
+        context, "worth ordering", lambda: _worth_ordering(context)
+    )
 
 
-def _worth_ordering(desk: Desk) -> list[Figure]:
-    return [f for f in growing(desk) if f.advice.order and is_a_pace([m.net for m in f.months])]
+def _worth_ordering(context: Context) -> list[Figure]:
+    return [f for f in growing(context) if f.advice.order and is_a_pace([m.net for m in f.months])]
 
 
-def soonest(desk: Desk, sites: Sequence[str]) -> dict[str, Exhaustion]:
+def soonest(context: Context, sites: Sequence[str]) -> dict[str, Exhaustion]:
     """Of each site given, the capacity that is used up first."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = _exhaustion(reading, list(sites))
     best: dict[str, Exhaustion] = {}
     for (site, _capacity), exhaustion in found.items():
@@ -206,9 +208,9 @@ def _out_of_rest(reading: Reading, pool: Pool, until: datetime) -> int:
     )
 
 
-def growing(desk: Desk) -> list[Figure]:
+def growing(context: Context) -> list[Figure]:
     """Sites whose numbers run out some day, soonest first; of very many, those that grew most."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         net = past.net_by_site(reading.connection, periods(reading.now.date()))
         most = sorted(net, key=lambda row: -row[2])[:MOST_LOOKED_AT]
         sites = reading.records.many(Site, {site for site, _capacity, _net in most})

@@ -12,8 +12,8 @@ from sedge.core.numbers.capacity_forecast import Exhaustion, figures
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Number, Site, Subject
-from sedge.services.context import Desk, Reading
-from sedge.services.numbers import capacity_forecast as desk_figures
+from sedge.services.context import Context, Reading
+from sedge.services.numbers import capacity_forecast as forecast_service
 from sedge.store.repositories import ledger, maps, number_counts, past
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.maps import Cell, Hundred, Large
@@ -99,31 +99,31 @@ class Listing:
     counts: Counts
 
 
-def overview(desk: Desk) -> Overview:
-    return desk.house.while_unchanged(desk, "overview", lambda: _overview(desk))
+def overview(context: Context) -> Overview:
+    return context.installation.while_unchanged(context, "overview", lambda: _overview(context))
 
 
-def site_called(desk: Desk, key: str) -> str:
+def site_called(context: Context, key: str) -> str:
     """The name of a site; what was asked for where there is none."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.records.find(Site, key)
     return found.name if found else key
 
 
-def _overview(desk: Desk) -> Overview:
-    with desk.reading() as reading:
+def _overview(context: Context) -> Overview:
+    with context.reading() as reading:
         counts = number_counts.counts(reading.connection, Filter())
         facet = projected.facet
         used = select(func.count(facet.c.site.distinct())).where(facet.c.site != "")
         sites = reading.connection.execute(used).scalar() or 0
         how_many = maps.how_many(reading.connection, Filter())
         carriers = {c.id: c.name for c in reading.records.all(Carrier)}
-    soonest = desk.house.for_a_while(desk, "soonest", lambda: _soonest(desk))
+    soonest = context.installation.for_a_while(context, "soonest", lambda: _soonest(context))
     return Overview(counts.total, counts, carriers, sites, how_many, soonest)
 
 
-def _soonest(desk: Desk) -> tuple[str, Exhaustion] | None:
-    first = next(iter(desk_figures.growing(desk)), None)
+def _soonest(context: Context) -> tuple[str, Exhaustion] | None:
+    first = next(iter(forecast_service.growing(context)), None)
     return (first.site.name, first.exhaustion) if first else None
 
 
@@ -138,7 +138,7 @@ Maps = tuple[
 
 
 def blocks(
-    desk: Desk,
+    context: Context,
     wanted: Filter,
     *,
     by_area: bool = False,
@@ -149,15 +149,15 @@ def blocks(
     """A page of block maps and the cursor of the next one."""
 
     def drawn_anew() -> Maps:
-        return _maps(desk, wanted, by_area=by_area, after=after, at=at, within=within)
+        return _maps(context, wanted, by_area=by_area, after=after, at=at, within=within)
 
     asked = (repr(wanted), by_area, after, at, within)
     found, sites, currencies, carriers, large = (
-        desk.house.recall(desk, "block maps", asked, drawn_anew)
+        context.installation.recall(context, "block maps", asked, drawn_anew)
         if wanted.chosen is None
         else drawn_anew()
     )
-    exhaustion = desk_figures.soonest(desk, list(sites)) if at is None else {}
+    exhaustion = forecast_service.soonest(context, list(sites)) if at is None else {}
     drawn = [
         _block(m, sites[m.site], exhaustion, carriers, currencies, large)
         for m in found.maps
@@ -167,7 +167,7 @@ def blocks(
 
 
 def _maps(
-    desk: Desk,
+    context: Context,
     wanted: Filter,
     *,
     by_area: bool,
@@ -176,7 +176,7 @@ def _maps(
     within: tuple[int, int] | None,
 ) -> Maps:
     """The maps with their sites, currencies, carriers, and the carriers of large ones."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = maps.maps(
             reading.connection,
             wanted,
@@ -241,9 +241,9 @@ def _block(
     )
 
 
-def counts_of(desk: Desk, wanted: Filter, at: datetime | None = None) -> Counts:
+def counts_of(context: Context, wanted: Filter, at: datetime | None = None) -> Counts:
     """How many numbers the filters leave, now or at a past day."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return (
             number_counts.counts(reading.connection, wanted)
             if at is None
@@ -251,19 +251,19 @@ def counts_of(desk: Desk, wanted: Filter, at: datetime | None = None) -> Counts:
         )
 
 
-def sites_to_choose(desk: Desk, wanted: Filter, name: str = "") -> list[tuple[str, str, int]]:
+def sites_to_choose(context: Context, wanted: Filter, name: str = "") -> list[tuple[str, str, int]]:
     """Sites (id, name) with how many numbers the other filters leave there."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return number_counts.site_counts(reading.connection, wanted, name=name[:80])
 
 
-def tags(desk: Desk, wanted: Filter) -> list[tuple[str, int]]:
-    with desk.reading() as reading:
+def tags(context: Context, wanted: Filter) -> list[tuple[str, int]]:
+    with context.reading() as reading:
         return number_counts.tag_counts(reading.connection, wanted)
 
 
 def list_numbers(
-    desk: Desk,
+    context: Context,
     wanted: Filter,
     *,
     sort: str = "number",
@@ -273,7 +273,7 @@ def list_numbers(
 ) -> Listing:
     """A page of the list. At a past day, rows come in order of number and by what the past knows:
     state, site, carrier, holder."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if at is not None:
             return _listing_then(reading, wanted, after=after, limit=limit, at=at)
         counts = number_counts.counts(reading.connection, wanted)
@@ -342,8 +342,8 @@ class Differences:
     site_names: dict[str, str]
 
 
-def differences(desk: Desk, one: datetime, other: datetime, site: str = "") -> Differences:
-    with desk.reading() as reading:
+def differences(context: Context, one: datetime, other: datetime, site: str = "") -> Differences:
+    with context.reading() as reading:
         rows, moved = past.differences(reading.connection, one, other, site=site)
         before = past.count_by_state(reading.connection, one.date(), site)
         after = past.count_by_state(reading.connection, other.date(), site)

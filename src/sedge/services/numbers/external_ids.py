@@ -14,7 +14,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import AREAS
 from sedge.core.records import RECORD_TYPES, Area, Number, Subject
 from sedge.formats import sheets
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.numbers.numbers import known_with, the_number
 from sedge.store.schema import projected
 
@@ -41,7 +41,7 @@ class Known:
 
 
 def list_ids(
-    desk: Desk, *, find: str = "", system: str = "", kind: str = "", limit: int = A_PAGE
+    context: Context, *, find: str = "", system: str = "", kind: str = "", limit: int = A_PAGE
 ) -> list[Known]:
     """Ids noted, by system and value; `find` is part of the value."""
     table = projected.known_as
@@ -56,7 +56,7 @@ def list_ids(
         query = query.where(table.c.system == system)
     if kind:
         query = query.where(table.c.subject == kind)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(query).all()
         others = [(Subject(row.subject), row.ref) for row in rows if row.subject != Subject.NUMBER]
         names = reading.records.names(others)
@@ -76,9 +76,9 @@ def list_ids(
     ]
 
 
-def systems(desk: Desk) -> list[str]:
+def systems(context: Context) -> list[str]:
     table = projected.known_as
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [
             name
             for (name,) in reading.connection.execute(
@@ -87,21 +87,21 @@ def systems(desk: Desk) -> list[str]:
         ]
 
 
-def note(desk: Desk, kind: str, which: str, system: str, value: str) -> Any:
+def note(context: Context, kind: str, which: str, system: str, value: str) -> Any:
     """Note an id, or forget it where it is empty. `which` is a number in any writing, a site's name
     or code, a spot's code, an area's leading digits or name. Raises NotUnderstood, NotFound."""
-    desk.require(May.EDIT_FACTS)
+    context.require(May.EDIT_FACTS)
     subject = KINDS.get(kind)
     if subject is None:
         raise NotUnderstood(f"Ids are noted for: {', '.join(KINDS)}.", field="kind")
-    number = the_number(desk, which, field="which") if subject is Subject.NUMBER else ""
-    with desk.writing() as writing:
+    number = the_number(context, which, field="which") if subject is Subject.NUMBER else ""
+    with context.writing() as writing:
         record = (
             writing.records.the(Number, number)
             if number
             else _thing(writing, subject, which.strip())
         )
-        after = record.but(known_as=known_with(record.known_as, [(system, value)]))
+        after = record.copy_with(known_as=known_with(record.known_as, [(system, value)]))
         if after == record:
             return record
         before = record if record.version else None
@@ -135,6 +135,6 @@ def _thing(reading: Reading, subject: Subject, which: str) -> Any:
     raise NotFound(f"No {subject} is called “{which[:40]}”. Check its name or code.", field="which")
 
 
-def exported(desk: Desk) -> Iterator[bytes]:
-    rows = ([k.kind, k.ref, k.name, k.system, k.value] for k in list_ids(desk, limit=1_000_000))
+def exported(context: Context) -> Iterator[bytes]:
+    rows = ([k.kind, k.ref, k.name, k.system, k.value] for k in list_ids(context, limit=1_000_000))
     return sheets.to_csv(["kind", "here", "name", "system", "there"], rows)

@@ -9,7 +9,7 @@ from sedge.core.facts import Money
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Carrier, Number
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk
+from sedge.services.context import Context
 
 
 @dataclass(frozen=True)
@@ -22,14 +22,14 @@ class FeatureRow:
     works_from: datetime | None
 
 
-def rows(desk: Desk, e164: str) -> tuple[Number, Carrier, list[FeatureRow]]:
+def rows(context: Context, e164: str) -> tuple[Number, Carrier, list[FeatureRow]]:
     """What the number's carrier offers for it, and what it has besides. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         number = reading.records.the(Number, e164)
         carrier = reading.records.the(Carrier, number.carrier)
     offered = carrier.features_for(number.kind)
     names = [*offered, *(f for f in number.features if f not in offered)]
-    return number, carrier, [_row(number, carrier, name, desk.now()) for name in names]
+    return number, carrier, [_row(number, carrier, name, context.now()) for name in names]
 
 
 def _row(number: Number, carrier: Carrier, name: str, now: datetime) -> FeatureRow:
@@ -44,9 +44,9 @@ def can_be_switched(number: Number) -> bool:
     return number.state not in {*ENDED, State.ON_ORDER} and number.leaving_on is None
 
 
-def offered_for(desk: Desk, numbers: Sequence[Number]) -> list[str]:
+def offered_for(context: Context, numbers: Sequence[Number]) -> list[str]:
     """Every feature that some of these numbers could have or have."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
     found = {
         name for n in numbers for name in (*carriers[n.carrier].features_for(n.kind), *n.features)

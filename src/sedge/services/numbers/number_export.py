@@ -7,7 +7,7 @@ from datetime import datetime
 
 from sedge.core.errors import NotUnderstood
 from sedge.formats import sheets
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.numbers import estate
 from sedge.services.numbers.columns import Column, seen_by
 from sedge.store.repositories import numbers as store
@@ -23,7 +23,7 @@ TYPES = {
 
 
 def numbers(
-    desk: Desk,
+    context: Context,
     form: str,
     wanted: Filter,
     columns: Sequence[Column],
@@ -35,13 +35,13 @@ def numbers(
     another form, or more than a spreadsheet holds."""
     if form not in TYPES:
         raise NotUnderstood(f"Numbers are exported as {', '.join(TYPES)}.", field="form")
-    rows = _rows(desk, wanted, sort=sort, at=at)
+    rows = _rows(context, wanted, sort=sort, at=at)
     if form == "json":
-        return _as_json(rows, seen_by(desk.who.role))
+        return _as_json(rows, seen_by(context.who.role))
     header, cells = [c.title for c in columns], ([c.exported(row) for c in columns] for row in rows)
     if form == "csv":
         return sheets.to_csv(header, cells)
-    if at is None and estate.counts_of(desk, wanted).total > MOST_SPREADSHEET_ROWS:
+    if at is None and estate.counts_of(context, wanted).total > MOST_SPREADSHEET_ROWS:
         raise NotUnderstood(
             f"A spreadsheet holds {MOST_SPREADSHEET_ROWS:,} rows here. Narrow the list, or take"
             " CSV.",
@@ -50,14 +50,16 @@ def numbers(
     return iter([sheets.to_spreadsheet(header, cells)])
 
 
-def _rows(desk: Desk, wanted: Filter, *, sort: str, at: datetime | None) -> Iterator[estate.Row]:
+def _rows(
+    context: Context, wanted: Filter, *, sort: str, at: datetime | None
+) -> Iterator[estate.Row]:
     after: str | None = ""
     while after is not None:
         if at is not None:
-            listing = estate.list_numbers(desk, wanted, after=after, limit=A_PAGE, at=at)
+            listing = estate.list_numbers(context, wanted, after=after, limit=A_PAGE, at=at)
             found, after = listing.rows, listing.next
         else:
-            with desk.reading() as reading:
+            with context.reading() as reading:
                 page = store.page(reading.connection, wanted, sort=sort, after=after, limit=A_PAGE)
                 found, after = estate.rows_of(reading, page), page.next
         yield from found

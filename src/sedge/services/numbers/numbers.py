@@ -33,7 +33,7 @@ from sedge.core.records import (
     Subject,
     tags_in,
 )
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.projections import finder
 from sedge.store.repositories import ledger, number_counts
 from sedge.store.repositories import numbers as store
@@ -81,9 +81,9 @@ class Found:
     note: str = ""  # what of the text was not looked for, or how it was read otherwise
 
 
-def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
+def card(context: Context, e164: str, at: datetime | None = None) -> Card:
     """Everything about one number, now or (facts and life only) at a past day. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         number = reading.records.find(Number, e164)
         if at is not None:
             number = ledger.as_it_stood(reading.connection, Subject.NUMBER, e164, at)
@@ -134,25 +134,25 @@ def card(desk: Desk, e164: str, at: datetime | None = None) -> Card:
     )
 
 
-def the_number(desk: Desk, text: str, *, field: str = "number") -> str:
+def the_number(context: Context, text: str, *, field: str = "number") -> str:
     """The E.164 number meant by a typed text: one in the estate before one that is merely possible,
     and the end of a number where only one in the estate ends so. Raises NotOneNumber."""
-    also = also_countries(desk)
-    reading = read(text, desk.organisation.home_country, also)
-    if not reading.candidates and (whole := _by_its_end(desk, reading, field)):
+    also = also_countries(context)
+    reading = read(text, context.organisation.home_country, also)
+    if not reading.candidates and (whole := _by_its_end(context, reading, field)):
         return whole
     if len(reading.candidates) > 1:
-        with desk.reading() as store_:
+        with context.reading() as store_:
             owned = {
                 n.e164 for n in store_.records.many(Number, [c.e164 for c in reading.candidates])
             }
         for candidate in reading.candidates:
             if candidate.e164 in owned:
                 return candidate.e164
-    return read_one(text, desk.organisation.home_country, field=field, also=also)
+    return read_one(text, context.organisation.home_country, field=field, also=also)
 
 
-def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
+def _by_its_end(context: Context, reading: Typed, field: str) -> str | None:
     """The one number of the estate that ends in the few digits typed. Raises NotOneNumber, with
     those that do, where several end so."""
     text = reading.text
@@ -160,7 +160,7 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
     if not (digits.isascii() and digits.isdecimal() and 3 <= len(digits) <= 9):
         return None
     search = Search(SearchKind.ENDING, digits=(digits,))
-    with desk.reading() as store_:
+    with context.reading() as store_:
         found = store.page(store_.connection, Filter(search=search), limit=5).numbers
     if len(found) > 1:
         several = ", ".join(n.shown for n in found[:4]) + (" and more" if len(found) > 4 else "")
@@ -170,7 +170,7 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
             reason="several",
             text=text,
         )
-    if found and is_area_code(digits, desk.organisation.home_country):
+    if found and is_area_code(digits, context.organisation.home_country):
         both = f"{digits} is an area code, and {found[0].shown} ends so. Type more of the number."
         raise NotOneNumber(both, field=field, reason="several", text=text)
     if not found and reading.problem and reading.problem.code == "too-short":
@@ -183,8 +183,8 @@ def _by_its_end(desk: Desk, reading: Typed, field: str) -> str | None:
     return found[0].e164 if found else None
 
 
-def also_countries(desk: Desk) -> tuple[str, ...]:
-    with desk.reading() as reading:
+def also_countries(context: Context) -> tuple[str, ...]:
+    with context.reading() as reading:
         return _countries_in(reading)
 
 
@@ -198,8 +198,8 @@ def _countries_in(reading: Reading) -> tuple[str, ...]:
     )
 
 
-def meant(desk: Desk, text: str) -> Search:
-    return understand(text, desk.organisation.home_country, also_countries(desk))
+def meant(context: Context, text: str) -> Search:
+    return understand(text, context.organisation.home_country, also_countries(context))
 
 
 MOST_HITS, MOST_HITS_OF_ALL = (
@@ -208,21 +208,21 @@ MOST_HITS, MOST_HITS_OF_ALL = (
 )  # records with the words; of all sites, before those that may be seen are picked out
 
 
-def find(desk: Desk, text: str, *, limit: int = 8) -> Found:
+def find(context: Context, text: str, *, limit: int = 8) -> Found:
     """What the finder shows while one types. Where words find nothing, the one number that stands
     among them is looked for: pasted text brings some along."""
-    found = _find(desk, text, limit=limit)
+    found = _find(context, text, limit=limit)
     if found.groups or found.search.kind is not SearchKind.WORDS:
         return found
-    pasted = numbers_in(text, desk.organisation.home_country, also_countries(desk)).numbers
-    return _find(desk, pasted.written, limit=limit) if len(pasted) == 1 else found
+    pasted = numbers_in(text, context.organisation.home_country, also_countries(context)).numbers
+    return _find(context, pasted.written, limit=limit) if len(pasted) == 1 else found
 
 
-def _find(desk: Desk, text: str, *, limit: int) -> Found:
-    if len(text) >= LEAST_FOR_MANY and (many := _many(desk, text)):
+def _find(context: Context, text: str, *, limit: int) -> Found:
+    if len(text) >= LEAST_FOR_MANY and (many := _many(context, text)):
         return many
-    with desk.reading() as reading:
-        search = understand(text, desk.organisation.home_country, _countries_in(reading))
+    with context.reading() as reading:
+        search = understand(text, context.organisation.home_country, _countries_in(reading))
         if search.kind is SearchKind.NOTHING:
             return Found(search, [])
         numbers = store.page(
@@ -235,13 +235,13 @@ def _find(desk: Desk, text: str, *, limit: int) -> Found:
             if search.kind is SearchKind.WORDS
             else []
         )
-        most = MOST_HITS if desk.who.scope.is_whole else MOST_HITS_OF_ALL
+        most = MOST_HITS if context.who.scope.is_whole else MOST_HITS_OF_ALL
         hits, spelt = (
             finder.find_words(reading.connection, text, limit=most)
             if search.kind is SearchKind.WORDS
             else ([], True)
         )
-        hits = _seen(desk, reading, hits)[:MOST_HITS]
+        hits = _seen(context, reading, hits)[:MOST_HITS]
         if areas and not spelt:
             hits, spelt = [], True
         hits += _extensions(
@@ -292,10 +292,10 @@ def _find(desk: Desk, text: str, *, limit: int) -> Found:
     )
 
 
-def _seen(desk: Desk, reading: Reading, hits: list[finder.Hit]) -> list[finder.Hit]:
+def _seen(context: Context, reading: Reading, hits: list[finder.Hit]) -> list[finder.Hit]:
     """Those that somebody kept to sites may see: the index of words knows all of the
     organisation's."""
-    if desk.who.scope.is_whole:
+    if context.who.scope.is_whole:
         return hits
     of_a_site = {
         (h.subject, h.ref)
@@ -309,12 +309,12 @@ def _seen(desk: Desk, reading: Reading, hits: list[finder.Hit]) -> list[finder.H
 LEAST_FOR_MANY = 16
 
 
-def _many(desk: Desk, text: str) -> Found | None:
+def _many(context: Context, text: str) -> Found | None:
     """Several numbers at once: a selection, with how many of them are ours."""
-    found = numbers_in(text, desk.organisation.home_country, also_countries(desk))
+    found = numbers_in(text, context.organisation.home_country, also_countries(context))
     if not found.is_many:
         return None
-    with desk.reading() as reading:
+    with context.reading() as reading:
         here = store.owned(reading.connection, found.numbers)
     unknown = len(found.numbers) - len(here)
     detail = f"{len(here):,} in the estate" + (f", {unknown:,} not" if unknown else "")
@@ -352,7 +352,7 @@ HEADINGS = {
 
 
 def edit_facts(
-    desk: Desk,
+    context: Context,
     e164: str,
     *,
     label: str | None = None,
@@ -367,7 +367,7 @@ def edit_facts(
     `known` are pairs of system and id; an empty id forgets what that system called it. A note takes
     `May.NOTE`, all else `May.EDIT_FACTS`.
     """
-    desk.require(May.NOTE)
+    context.require(May.NOTE)
     values: dict[str, object] = {}
     for name, value, most in (
         ("label", label, 80),
@@ -383,15 +383,15 @@ def edit_facts(
         values[name] = value.strip()
     if tags is not None:
         values["tags"] = tags_in(tags)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         number = writing.records.the(Number, e164)
         if known:
             values["known_as"] = known_with(number.known_as, known)
-        after = number.but(**values)
+        after = number.copy_with(**values)
         if after == number:
             return number
-        if after.but(note=number.note) != number:
-            desk.require(May.EDIT_FACTS)
+        if after.copy_with(note=number.note) != number:
+            context.require(May.EDIT_FACTS)
         return writing.save([changed(Subject.NUMBER, number, after, "number.labelled")])[0].after
 
 

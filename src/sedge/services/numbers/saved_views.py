@@ -10,7 +10,7 @@ from sqlalchemy.exc import IntegrityError
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotUnderstood
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import projected
 
 MOST_VIEWS = 100
@@ -28,9 +28,9 @@ class SavedView:
     owner: str = ""
 
 
-def list_views(desk: Desk) -> list[SavedView]:
+def list_views(context: Context) -> list[SavedView]:
     view = projected.saved_view
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [
             SavedView(*row)
             for row in reading.connection.execute(select(*_columns()).order_by(view.c.name))
@@ -49,26 +49,26 @@ def _columns() -> list[Any]:
     ]
 
 
-def save(desk: Desk, name: str, query: str) -> SavedView:
+def save(context: Context, name: str, query: str) -> SavedView:
     """Keep a view under a name; the same name by the same person replaces theirs. Raises
     NotUnderstood, NotAllowedNow."""
-    desk.require(May.NOTE)
+    context.require(May.NOTE)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("Give the view a name of up to 80 characters.", field="name")
     if len(query) > 4000:
         raise NotUnderstood("This view is too long to be kept. Choose fewer numbers.", field="name")
     view = projected.saved_view
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.connection.execute(
-            delete(view).where(view.c.name == name, view.c.owner == desk.who.sign_in)
+            delete(view).where(view.c.name == name, view.c.owner == context.who.sign_in)
         )
         if len(writing.connection.execute(select(view.c.id)).all()) >= MOST_VIEWS:
             raise NotAllowedNow(
                 f"{MOST_VIEWS} views are kept already. Remove one first.", reason="many"
             )
         saved = SavedView(
-            desk.new_id("view"), name, query, desk.actor, writing.now, desk.who.sign_in
+            context.new_id("view"), name, query, context.actor, writing.now, context.who.sign_in
         )
         try:
             writing.connection.execute(insert(view).values(**vars(saved)))
@@ -82,17 +82,17 @@ def save(desk: Desk, name: str, query: str) -> SavedView:
     return saved
 
 
-def forget(desk: Desk, key: str) -> None:
+def forget(context: Context, key: str) -> None:
     """Remove a view: one's own, or as an administrator anybody's. Raises NotFound, Forbidden."""
-    desk.require(May.NOTE)
+    context.require(May.NOTE)
     view = projected.saved_view
-    with desk.writing() as writing:
+    with context.writing() as writing:
         kept = writing.connection.execute(
             select(view.c.owner, view.c.created_by).where(view.c.id == key)
         ).first()
         if kept is None:
             raise NotFound("That view is gone already.", subject="view", id=key)
-        if kept.owner != desk.who.sign_in and not allowed(desk.who.role, May.SET_RULES):
+        if kept.owner != context.who.sign_in and not allowed(context.who.role, May.SET_RULES):
             raise Forbidden(
                 f"{kept.created_by} saved this view. Ask them, or an administrator, to remove it."
             )

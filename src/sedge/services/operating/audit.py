@@ -12,53 +12,53 @@ import structlog
 from sedge.core.errors import OutsideTrouble
 from sedge.core.ledger.chain import Entry
 from sedge.outside.syslog import SyslogServer
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.store.repositories import ledger
-from sedge.store.repositories.access import installation
+from sedge.store.repositories.access import sign_ins
 
 A_ROUND = 500
 log = structlog.get_logger("sedge")
 
 
 @periodic("audit", after_changes=True, last=True)
-def append(desk: Desk) -> int:
+def append(context: Context) -> int:
     """Add what is new. The lines are on the disk, or taken by the server, before it is noted that
     they are, so that a process that dies between writes some twice rather than none."""
-    settings, done = desk.house.settings, 0
+    settings, done = context.installation.settings, 0
     if file := settings.audit_file:
-        done += _pass_on(desk, "audit", lambda lines: _add(file, lines))
+        done += _pass_on(context, "audit", lambda lines: _add(file, lines))
     if settings.audit_syslog:
         server = SyslogServer.read(settings.audit_syslog)
         try:
             done += _pass_on(
-                desk, "syslog", lambda lines: server.send(lines, settings.outside_seconds)
+                context, "syslog", lambda lines: server.send(lines, settings.outside_seconds)
             )
         except OutsideTrouble as error:  # what it has not taken waits
-            log.warning("audit", error=error.message, organisation=desk.who.organisation)
+            log.warning("audit", error=error.message, organisation=context.who.organisation)
     return done
 
 
 Line = tuple[datetime, str, str]  # moment, action, JSON
 
 
-def _pass_on(desk: Desk, name: str, take: Callable[[Sequence[Line]], None]) -> int:
-    kept_under = f"{name} {desk.who.organisation}"[:40]
-    with desk.house.installation.reading() as connection:
-        done = int(installation.setting(connection, kept_under) or 0)
-    with desk.reading() as reading:
+def _pass_on(context: Context, name: str, take: Callable[[Sequence[Line]], None]) -> int:
+    kept_under = f"{name} {context.who.organisation}"[:40]
+    with context.installation.shared.reading() as connection:
+        done = int(sign_ins.setting(connection, kept_under) or 0)
+    with context.reading() as reading:
         entries = ledger.entries_after(reading.connection, done, A_ROUND)
     if not entries:
         return 0
-    take([(entry.at, entry.action, _as_json(desk, entry)) for entry in entries])
-    with desk.house.installation.writing() as connection:
-        installation.put_setting(connection, kept_under, str(entries[-1].sequence))
+    take([(entry.at, entry.action, _as_json(context, entry)) for entry in entries])
+    with context.installation.shared.writing() as connection:
+        sign_ins.put_setting(connection, kept_under, str(entries[-1].sequence))
     return len(entries)
 
 
-def _as_json(desk: Desk, entry: Entry) -> str:
+def _as_json(context: Context, entry: Entry) -> str:
     told = {
-        "organisation": desk.who.organisation,
+        "organisation": context.who.organisation,
         **entry.model_dump(mode="json", exclude={"after"}),
     }
     return json.dumps(told, ensure_ascii=False)

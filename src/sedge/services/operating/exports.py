@@ -21,12 +21,12 @@ from sqlalchemy import LargeBinary, Table, select
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import CannotStart
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.store.chain_files import chain_of
 from sedge.store.database import Database, copy_to, metadata_of
 from sedge.store.folder import told_plainly
-from sedge.store.repositories.access import installation
-from sedge.store.repositories.access.installation import Member, Organisation
+from sedge.store.repositories.access import sign_ins
+from sedge.store.repositories.access.sign_ins import Member, Organisation
 
 ABOUT, ESTATE = "organisation.json", "estate.sqlite"
 LEFT_OUT = frozenset({"secret"})
@@ -92,12 +92,12 @@ def _found(data: Path, wanted: str) -> tuple[Organisation, list[Member]]:
         closing(Database(data / "installation.sqlite", "installation")) as database,
         database.reading() as connection,
     ):
-        known = installation.organisations(connection)
+        known = sign_ins.organisations(connection)
         found = [o for o in known if wanted in {o.id, o.name}]
         if len(found) != 1:
             names = ", ".join(f"{o.name} ({o.id})" for o in known) or "none"
             raise CannotStart(f"There is no organisation {wanted}. There are: {names}.")
-        return found[0], installation.members_of(connection, found[0].id)
+        return found[0], sign_ins.members_of(connection, found[0].id)
 
 
 def _write(
@@ -146,32 +146,32 @@ def _plain(
     return row
 
 
-def take_in(house: House, file: Path) -> tuple[Organisation, list[str]]:
+def take_in(installation: Installation, file: Path) -> tuple[Organisation, list[str]]:
     """Another installation's organisation, with its members; and the mail addresses of those who
     are new here and choose a password by *Forgotten your password?*. Raises CannotStart."""
-    with told_plainly(file), TemporaryDirectory(dir=house.settings.data) as scratch:
+    with told_plainly(file), TemporaryDirectory(dir=installation.settings.data) as scratch:
         estate = Path(scratch) / ESTATE
         about = _unpacked(file, estate)
         organisation = Organisation(
-            house.identity("org"), str(about["name"])[:120], str(about["home_country"])
+            installation.identity("org"), str(about["name"])[:120], str(about["home_country"])
         )
         estate.chmod(0o600)
-        shutil.move(estate, house.settings.data / f"estate-{organisation.id}.sqlite")
-    house.open_estate(organisation)
+        shutil.move(estate, installation.settings.data / f"estate-{organisation.id}.sqlite")
+    installation.open_estate(organisation)
     fresh: list[str] = []
-    with house.installation.writing() as connection:
-        installation.add_organisation(connection, organisation, house.clock.real())
+    with installation.shared.writing() as connection:
+        sign_ins.add_organisation(connection, organisation, installation.clock.real())
         for known in about["members"]:
-            member = _member(house, organisation, known)
-            here = installation.by_email(connection, member.email)
+            member = _member(installation, organisation, known)
+            here = sign_ins.by_email(connection, member.email)
             if here is None:
-                installation.add_sign_in(connection, member, "")
+                sign_ins.add_sign_in(connection, member, "")
                 fresh.append(member.email)
             else:
                 joined = Member(
                     here.id, here.name, here.email, organisation.id, member.role, member.sites
                 )
-                installation.add_membership(connection, joined)
+                sign_ins.add_membership(connection, joined)
     return organisation, fresh
 
 
@@ -196,9 +196,9 @@ def _unpacked(file: Path, to: Path) -> About:
     return about
 
 
-def _member(house: House, organisation: Organisation, known: Known) -> Member:
+def _member(installation: Installation, organisation: Organisation, known: Known) -> Member:
     return Member(
-        house.identity("sign-in"),
+        installation.identity("sign-in"),
         str(known["name"])[:120],
         str(known["email"]).strip().lower()[:200],
         organisation.id,

@@ -9,7 +9,7 @@ from sqlalchemy.exc import DatabaseError
 
 from sedge import metrics
 from sedge.services import mail
-from sedge.services.context import Desk, House, system_member
+from sedge.services.context import Context, Installation, system_member
 from sedge.services.mail import Post
 from sedge.services.operating import nightly_backup
 from sedge.services.operating.nightly_backup import LastBackup
@@ -44,78 +44,78 @@ class System:
     troubles: list[metrics.Trouble]
 
 
-def problems(house: House) -> list[str]:
+def problems(installation: Installation) -> list[str]:
     """Why this process can't do its work, in sentences; none where it can."""
     found = []
-    if free(house) < LEAST_ROOM:
+    if free(installation) < LEAST_ROOM:
         found.append("The disk is full.")
     try:
-        with house.installation.reading() as connection:
+        with installation.shared.reading() as connection:
             connection.execute(text("SELECT 1"))
     except DatabaseError:
         found.append("The installation's database can't be read.")
     return found
 
 
-def degraded(house: House) -> list[str]:
+def degraded(installation: Installation) -> list[str]:
     """What is wrong with parts of it, while the rest goes on."""
-    return [f"The database of {key} can't be read." for key in house.damaged]
+    return [f"The database of {key} can't be read." for key in installation.damaged]
 
 
-def free(house: House) -> int:
+def free(installation: Installation) -> int:
     """Bytes of room on the disk of the data."""
-    return shutil.disk_usage(house.settings.data).free
+    return shutil.disk_usage(installation.settings.data).free
 
 
-def refresh_gauges(house: House) -> None:
+def refresh_gauges(installation: Installation) -> None:
     """Everything that is measured when somebody asks."""
     opened, late, waiting, given_up = 0, timedelta(0), 0, 0
-    for key in list(house.estates):
-        desk = house.desk(system_member(key))
-        with desk.reading() as reading:
+    for key in list(installation.estates):
+        context = installation.context(system_member(key))
+        with context.reading() as reading:
             count, since = workorders.open_tasks(reading.connection, reading.now)
         opened += count
         late = max(late, since)
-        post = mail.standing(desk)
+        post = mail.standing(context)
         waiting, given_up = waiting + post.waiting, given_up + post.given_up
     metrics.TASKS_OPEN.set(opened)
     metrics.OLDEST_TASK.set(late.total_seconds())
     metrics.MAILS_WAITING.set(waiting)
     metrics.MAILS_GIVEN_UP.set(given_up)
-    sizes = (f.stat().st_size for f in house.settings.data.glob("*.sqlite*"))
+    sizes = (f.stat().st_size for f in installation.settings.data.glob("*.sqlite*"))
     metrics.DATABASE_BYTES.set(sum(sizes))
-    metrics.DISK_FREE.set(free(house))
-    metrics.DAMAGED.set(len(house.damaged))
-    metrics.ORGANISATIONS.set(len(house.estates))
-    last = nightly_backup.last(house)
+    metrics.DISK_FREE.set(free(installation))
+    metrics.DAMAGED.set(len(installation.damaged))
+    metrics.ORGANISATIONS.set(len(installation.estates))
+    last = nightly_backup.last(installation)
     age = (datetime.now(UTC) - last.good_at).total_seconds() if last.good_at else -1
     metrics.BACKUP_AGE.set(age)
 
 
-def system(desk: Desk) -> System:
-    house = desk.house
-    with desk.reading() as reading:
+def system(context: Context) -> System:
+    installation = context.installation
+    with context.reading() as reading:
         opened, late = workorders.open_tasks(reading.connection, reading.now)
         entries = ledger.last_sequence(reading.connection)
-    file = house.estates[desk.who.organisation].file
-    mine = {"", desk.who.organisation}
+    file = installation.estates[context.who.organisation].file
+    mine = {"", context.who.organisation}
     return System(
         datetime.fromtimestamp(metrics.STARTED, UTC),
-        free(house),
-        free(house) < LEAST_ROOM,
+        free(installation),
+        free(installation) < LEAST_ROOM,
         file.stat().st_size,
         entries,
         opened,
         late,
-        mail.standing(desk),
-        _services(house),
-        nightly_backup.last(house),
+        mail.standing(context),
+        _services(installation),
+        nightly_backup.last(installation),
         [t for t in reversed(metrics.TROUBLES) if t.organisation in mine][:30],
     )
 
 
-def _services(house: House) -> list[Service]:
-    outside = house.outside
+def _services(installation: Installation) -> list[Service]:
+    outside = installation.outside
     named = (
         outside.telephony,
         outside.register,

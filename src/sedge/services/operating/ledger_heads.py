@@ -13,7 +13,7 @@ from sedge.core.errors import CannotStart
 from sedge.store.chain_files import ChainState, chain_of, hash_at
 from sedge.store.database import Database
 from sedge.store.folder import told_plainly
-from sedge.store.repositories.access import installation
+from sedge.store.repositories.access import sign_ins
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ def _organisations(data: Path) -> Iterator[tuple[str, str]]:
     database = Database(data / "installation.sqlite", "installation")
     try:
         with told_plainly(data), database.reading() as connection:
-            found = [(o.id, o.name) for o in installation.organisations(connection)]
+            found = [(o.id, o.name) for o in sign_ins.organisations(connection)]
     finally:
         database.close()
     yield from found

@@ -8,9 +8,9 @@ from datetime import UTC, datetime, timedelta
 import structlog
 
 from sedge.core.errors import CannotStart
-from sedge.services.context import House
+from sedge.services.context import Installation
 from sedge.services.operating import backups
-from sedge.store.repositories.access import installation
+from sedge.store.repositories.access import sign_ins
 
 KEPT_UNDER = "last backup"
 TOO_OLD = timedelta(hours=36)
@@ -38,10 +38,10 @@ class LastBackup:
         return self.good_at is None or datetime.now(UTC) - self.good_at > TOO_OLD
 
 
-def last(house: House) -> LastBackup:
-    with house.installation.reading() as connection:
-        kept = installation.setting(connection, KEPT_UNDER)
-    is_wanted = house.settings.backup_folder is not None
+def last(installation: Installation) -> LastBackup:
+    with installation.shared.reading() as connection:
+        kept = sign_ins.setting(connection, KEPT_UNDER)
+    is_wanted = installation.settings.backup_folder is not None
     if kept is None:
         return LastBackup(is_wanted)
     found = json.loads(kept)
@@ -55,23 +55,23 @@ def last(house: House) -> LastBackup:
     )
 
 
-def make_when_due(house: House, at: datetime | None = None) -> bool:
+def make_when_due(installation: Installation, at: datetime | None = None) -> bool:
     """Make tonight's where it is time and it was not made yet; whether one was made."""
-    settings, now = house.settings, at or datetime.now(UTC)
+    settings, now = installation.settings, at or datetime.now(UTC)
     if settings.backup_folder is None:
         return False
-    known = last(house)
+    known = last(installation)
     due = now.replace(hour=settings.backup_hour, minute=0, second=0, microsecond=0)
     due -= timedelta(days=1) if due > now else timedelta(0)
     done = known.good_at is not None and known.good_at >= due
     just_tried = known.tried_at is not None and now - known.tried_at < AGAIN
     if done or (known.problem and just_tried):
         return False
-    return _make(house, known, now)
+    return _make(installation, known, now)
 
 
-def _make(house: House, known: LastBackup, now: datetime) -> bool:
-    settings = house.settings
+def _make(installation: Installation, known: LastBackup, now: datetime) -> bool:
+    settings = installation.settings
     good_at, file, size, problem = known.good_at, known.file, known.size, ""
     try:
         made = backups.make(
@@ -92,8 +92,8 @@ def _make(house: House, known: LastBackup, now: datetime) -> bool:
         "size": size,
         "problem": problem,
     }
-    with house.installation.writing() as connection:
-        installation.put_setting(connection, KEPT_UNDER, json.dumps(kept))
+    with installation.shared.writing() as connection:
+        sign_ins.put_setting(connection, KEPT_UNDER, json.dumps(kept))
     return not problem
 
 

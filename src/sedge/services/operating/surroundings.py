@@ -56,7 +56,7 @@ def stop(what: str, says: str) -> Line:
     return Line(what, Verdict.STOP, says)
 
 
-def look(settings: Settings) -> list[Line]:
+def check_surroundings(settings: Settings) -> list[Line]:
     """Everything that can be seen from outside the running process. Nothing is changed."""
     return [line for part in LOOKS for line in part(settings)]
 

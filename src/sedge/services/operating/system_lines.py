@@ -4,16 +4,16 @@ from collections.abc import Iterator
 
 from sedge.core.numbers.card_facts import Mark
 from sedge.services import mail
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.ledger import webhooks
 from sedge.services.operating import nightly_backup
 from sedge.services.today.today_items import Todo
 from sedge.services.today.today_items import _count as count_of
 
 
-def lines(desk: Desk) -> Iterator[Todo]:
+def lines(context: Context) -> Iterator[Todo]:
     """Backups that are not made, and letters that nobody took."""
-    for webhook in webhooks.list_webhooks(desk):
+    for webhook in webhooks.list_webhooks(context):
         if webhook.stopped_at:
             yield Todo(
                 Mark.WRONG,
@@ -22,7 +22,7 @@ def lines(desk: Desk) -> Iterator[Todo]:
                 "/ledger/webhooks",
                 "View webhooks",
             )
-    backup, post = nightly_backup.last(desk.house), mail.standing(desk)
+    backup, post = nightly_backup.last(context.installation), mail.standing(context)
     if backup.problem or backup.is_late:
         yield Todo(
             Mark.WRONG,

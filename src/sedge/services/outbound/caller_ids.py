@@ -15,7 +15,7 @@ from sedge.core.records import (
     Site,
     Subject,
 )
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.schema import tables
 
 MOST_PEOPLE = 200
@@ -41,8 +41,8 @@ class View:
     people: list[Line]
 
 
-def view_rules(desk: Desk) -> View:
-    with desk.reading() as reading:
+def view_rules(context: Context) -> View:
+    with context.reading() as reading:
         whole = reading.records.find(Defaults, ORGANISATION) or Defaults(id=ORGANISATION)
         sites = reading.records.where(Site, order_by=tables.site.c.name)
         people = reading.records.where(
@@ -54,7 +54,7 @@ def view_rules(desk: Desk) -> View:
     return View(
         Line(
             None,
-            desk.organisation.name,
+            context.organisation.name,
             whole.caller_id,
             (
                 in_words(whole.caller_id, "nobody")
@@ -93,9 +93,9 @@ class Chosen:
     now: str = ""
 
 
-def view_number_shown(desk: Desk, *, site: str = "", person: str = "") -> Chosen:
+def view_number_shown(context: Context, *, site: str = "", person: str = "") -> Chosen:
     """A site's, a person's, or with neither the whole organisation's. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if person:
             someone = reading.records.the(Person, person)
             ref = HolderRef(kind=HolderKind.PERSON, id=person)
@@ -119,7 +119,7 @@ def view_number_shown(desk: Desk, *, site: str = "", person: str = "") -> Chosen
             return Chosen(line, _suits(reading.records.where(ServiceLine), reading, site))
         whole = reading.records.find(Defaults, ORGANISATION) or Defaults(id=ORGANISATION)
         line = Line(
-            None, desk.organisation.name, whole.caller_id, in_words(whole.caller_id, "nobody")
+            None, context.organisation.name, whole.caller_id, in_words(whole.caller_id, "nobody")
         )
         return Chosen(line, _suits(reading.records.where(ServiceLine), reading, ""))
 

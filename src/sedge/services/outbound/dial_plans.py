@@ -26,7 +26,7 @@ from sedge.core.outbound.records import OwnDialRule
 from sedge.core.outbound.tasks import SetDialPlan
 from sedge.core.records import Right, Site
 from sedge.formats.dial_rules_csv import RuleLine, read_rules, write_rules
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import WorkOrder
@@ -91,8 +91,8 @@ class PlanView:
     lost: list[tuple[str, Dialled]]
 
 
-def sites(desk: Desk) -> list[SiteLine]:
-    with desk.reading() as reading:
+def sites(context: Context) -> list[SiteLine]:
+    with context.reading() as reading:
         found = reading.records.where(Site, order_by=tables.site.c.name)
     return [_line(site) for site in found]
 
@@ -105,12 +105,12 @@ def _line(site: Site) -> SiteLine:
     return SiteLine(site, len(site.dial_rules), len(wrong & {*found.own()}))
 
 
-def view(desk: Desk, key: str, rules: list[OwnDialRule] | None = None) -> PlanView:
+def view(context: Context, key: str, rules: list[OwnDialRule] | None = None) -> PlanView:
     """A site's plan, as it stands or with other `rules` of its own. Raises NotFound,
     NotUnderstood."""
     life, person = tables.life, tables.person
     ours = select(life.c.number).where(is_open(), tables.IN_USE).limit(MOST_NUMBERS + 1)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
         numbers = sorted(f"+{n}" for n in reading.connection.execute(ours).scalars())
         extensions = reading.connection.execute(
@@ -118,7 +118,7 @@ def view(desk: Desk, key: str, rules: list[OwnDialRule] | None = None) -> PlanVi
         ).scalars()
         internal = sorted(set(extensions))
     if rules is not None:
-        site = site.but(dial_rules=tuple(rules))
+        site = site.copy_with(dial_rules=tuple(rules))
     found = examine(site)
     shown = [
         RuleView(
@@ -198,18 +198,18 @@ def _read(i: int, rule: RuleAsked) -> OwnDialRule:
     )
 
 
-def draft(desk: Desk, key: str, rules: list[OwnDialRule]) -> WorkOrder:
+def draft(context: Context, key: str, rules: list[OwnDialRule]) -> WorkOrder:
     """A work order with the site's new rules."""
-    desk.require(May.TRUNKS)
-    with desk.reading() as reading:
+    context.require(May.TRUNKS)
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
     task = SetDialPlan(site=key, rules=tuple(rules))
-    return workorders.draft(desk, f"Dial plan of {site.name}", [task], look=True)
+    return workorders.draft(context, f"Dial plan of {site.name}", [task], look=True)
 
 
-def as_csv(desk: Desk, key: str) -> tuple[str, str]:
+def as_csv(context: Context, key: str) -> tuple[str, str]:
     """The site's code, and its own rules as text."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
     lines = [
         RuleLine(

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from sedge.core.records import Site, Trunk
 from sedge.core.safety.emergency_matrix import Cell, holes_of, matrix
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 
@@ -26,28 +26,28 @@ class Row:
         return any(not cell.hole and not cell.spare for cell in self.cells)
 
 
-def _sites_and_trunks(desk: Desk) -> tuple[list[Site], list[Trunk]]:
-    with desk.reading() as reading:
+def _sites_and_trunks(context: Context) -> tuple[list[Site], list[Trunk]]:
+    with context.reading() as reading:
         sites = reading.records.where(Site, order_by=tables.site.c.name)
         return sites, reading.records.all(Trunk)
 
 
-def cells(desk: Desk) -> list[Cell]:
-    return list(matrix(*_sites_and_trunks(desk)))
+def cells(context: Context) -> list[Cell]:
+    return list(matrix(*_sites_and_trunks(context)))
 
 
-def holes(desk: Desk) -> list[tuple[Site, str]]:
+def holes(context: Context) -> list[tuple[Site, str]]:
     """The sites from which an emergency number does not get out, with why."""
-    sites, trunks = _sites_and_trunks(desk)
+    sites, trunks = _sites_and_trunks(context)
     found: dict[str, str] = {}
     for (site, _), hole in holes_of(sites, trunks).items():
         found.setdefault(site, hole)
     return [(site, found[site.id]) for site in sites if site.id in found]
 
 
-def rows(desk: Desk) -> list[Row]:
+def rows(context: Context) -> list[Row]:
     """One row a site, those with holes first."""
-    sites, trunks = _sites_and_trunks(desk)
+    sites, trunks = _sites_and_trunks(context)
     found: dict[str, dict[str, Cell]] = {site.id: {} for site in sites}
     for cell in matrix(sites, trunks):
         found[cell.site].setdefault(cell.digits, cell)

@@ -3,14 +3,14 @@
 from sedge.core.enums import Right
 from sedge.core.outbound.fraud_risks import Risk, risks
 from sedge.core.records import Person, ServiceLine, Site, Trunk
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.store import secrets
 from sedge.store.schema import tables
 
 
-def view_risks(desk: Desk) -> list[Risk]:
-    with desk.reading() as reading:
+def view_risks(context: Context) -> list[Risk]:
+    with context.reading() as reading:
         records = reading.records
         trunks = records.all(Trunk)
         names = {secret_name(t.id): t.id for t in trunks if t.settings}

@@ -17,7 +17,7 @@ from sedge.core.outbound.routes import choose_way
 from sedge.core.outbound.tasks import SetOutboundRoutes
 from sedge.core.records import ORGANISATION, Defaults, Site, Trunk
 from sedge.core.trunks.trunks import Candidate
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import WorkOrder
@@ -36,8 +36,8 @@ class RoutesView:
     names: dict[str, str]
 
 
-def view(desk: Desk) -> RoutesView:
-    with desk.reading() as reading:
+def view(context: Context) -> RoutesView:
+    with context.reading() as reading:
         whole = reading.records.find(Defaults, ORGANISATION)
         sites = reading.records.where(Site, order_by=tables.site.c.name)
         trunks = sorted(reading.records.all(Trunk), key=lambda x: x.name.lower())
@@ -67,13 +67,13 @@ class RouteAsked(BaseModel):
     limits: RouteLimits | None = None
 
 
-def read_route(desk: Desk, asked: RouteAsked) -> OutboundRoute:
+def read_route(context: Context, asked: RouteAsked) -> OutboundRoute:
     """Raises NotUnderstood naming the field."""
     name = " ".join(asked.name.split())
     if not 1 <= len(name) <= LONGEST_NAME:
         message = f"A route needs a name of at most {LONGEST_NAME} characters."
         raise NotUnderstood(message, field="name")
-    known = view(desk)
+    known = view(context)
     for key in asked.sites:
         if key not in dict(known.sites):
             raise NotUnderstood("There is no such site.", field="sites")
@@ -113,7 +113,7 @@ def _read_hours(hours: RouteHours | None) -> RouteHours | None:
     if not hours.weekdays or hours.start == hours.end:
         message = "Choose the days, and an end that differs from the start."
         raise NotUnderstood(message, field="weekdays")
-    return hours.but(weekdays=tuple(sorted(set(hours.weekdays))))
+    return hours.copy_with(weekdays=tuple(sorted(set(hours.weekdays))))
 
 
 def _read_limits(limits: RouteLimits | None) -> RouteLimits | None:
@@ -125,50 +125,50 @@ def _read_limits(limits: RouteLimits | None) -> RouteLimits | None:
     told = limits.told.strip()
     if told and not is_mail_address(told):
         raise NotUnderstood("Type a mail address, such as ana@example.com.", field="told")
-    return limits.but(told=told)
+    return limits.copy_with(told=told)
 
 
-def draft(desk: Desk, routes: Sequence[OutboundRoute]) -> WorkOrder:
+def draft(context: Context, routes: Sequence[OutboundRoute]) -> WorkOrder:
     """A work order with all routes in their order."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     names = [route.name.casefold() for route in routes]
     if twice := next((r.name for r in routes if names.count(r.name.casefold()) > 1), ""):
         message = f"Two routes would be called {twice}. Choose another name."
         raise NotUnderstood(message, field="name", reason="exists")
     task = SetOutboundRoutes(routes=tuple(routes))
-    return workorders.draft(desk, "Outbound routes", [task], look=True)
+    return workorders.draft(context, "Outbound routes", [task], look=True)
 
 
-def with_route(desk: Desk, place: int | None, route: OutboundRoute) -> WorkOrder:
+def with_route(context: Context, place: int | None, route: OutboundRoute) -> WorkOrder:
     """A draft in which a route stands in a place, or behind all others. Raises NotFound."""
-    routes = list(view(desk).routes)
+    routes = list(view(context).routes)
     if place is None:
-        return draft(desk, [*routes, route])
+        return draft(context, [*routes, route])
     _at(routes, place)
-    return draft(desk, [*routes[:place], route, *routes[place + 1 :]])
+    return draft(context, [*routes[:place], route, *routes[place + 1 :]])
 
 
-def place_of(desk: Desk, name: str) -> int:
+def place_of(context: Context, name: str) -> int:
     """Where a route stands, by its name. Raises NotFound."""
-    names = [route.name.casefold() for route in view(desk).routes]
+    names = [route.name.casefold() for route in view(context).routes]
     if name.casefold() not in names:
         raise NotFound("There is no such route.", subject="route", id=name)
     return names.index(name.casefold())
 
 
-def without(desk: Desk, place: int) -> WorkOrder:
-    routes = list(view(desk).routes)
+def without(context: Context, place: int) -> WorkOrder:
+    routes = list(view(context).routes)
     _at(routes, place)
-    return draft(desk, [*routes[:place], *routes[place + 1 :]])
+    return draft(context, [*routes[:place], *routes[place + 1 :]])
 
 
-def moved_up(desk: Desk, place: int) -> WorkOrder:
+def moved_up(context: Context, place: int) -> WorkOrder:
     """A draft in which a route is tried before the one in front of it."""
-    routes = list(view(desk).routes)
+    routes = list(view(context).routes)
     route = _at(routes, place)
     before = max(0, place - 1)
     del routes[place]
-    return draft(desk, [*routes[:before], route, *routes[before:]])
+    return draft(context, [*routes[:before], route, *routes[before:]])
 
 
 def _at(routes: Sequence[OutboundRoute], place: int) -> OutboundRoute:
@@ -190,10 +190,10 @@ class Taken:
     limits: RouteLimits | None = None
 
 
-def followed(desk: Desk, site: str, to: str) -> Taken:
+def followed(context: Context, site: str, to: str) -> Taken:
     """A call from a site, shown as the first of its numbers in use. Raises NotFound,
     NotOneNumber, NotUnderstood."""
-    e164 = read_one(to, desk.organisation.home_country, field="to")
+    e164 = read_one(to, context.organisation.home_country, field="to")
     life = tables.life
     query = (
         select(life.c.number)
@@ -201,7 +201,7 @@ def followed(desk: Desk, site: str, to: str) -> Taken:
         .order_by(life.c.number)
         .limit(1)
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         home = reading.records.the(Site, site)
         number = reading.connection.execute(query).scalar()
         if number is None:

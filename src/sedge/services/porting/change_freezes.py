@@ -14,7 +14,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.porting.dates import Blackout
 from sedge.core.porting.records import KeptFree
 from sedge.core.records import PathVersion, Site, Subject
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.store.schema import tables
 
 MOST_WORDS = 120
@@ -31,10 +31,10 @@ class FreeRow:
     site: str
 
 
-def list_free_days(desk: Desk) -> list[FreeRow]:
+def list_free_days(context: Context) -> list[FreeRow]:
     """Those that are not over, the next first."""
-    with desk.reading() as reading:
-        found = _kept(reading, desk.now().date())
+    with context.reading() as reading:
+        found = _kept(reading, context.now().date())
         names = {
             s.id: s.name for s in reading.records.many(Site, {k.site for k in found if k.site})
         }
@@ -49,9 +49,9 @@ def _kept(reading: Reading | Writing, since: date) -> list[KeptFree]:
     return [k for k in found if not k.given_back]
 
 
-def keep_free(desk: Desk, *, first: str, last: str, why: str, site: str = "") -> KeptFree:
+def keep_free(context: Context, *, first: str, last: str, why: str, site: str = "") -> KeptFree:
     """Raises NotUnderstood naming the field."""
-    desk.require(May.PORT)
+    context.require(May.PORT)
     begins = _day(first, "first")
     ends = _day(last, "last") if last.strip() else begins
     if ends < begins:
@@ -60,23 +60,27 @@ def keep_free(desk: Desk, *, first: str, last: str, why: str, site: str = "") ->
         raise NotUnderstood("At most a year at a time.", field="last")
     if not 2 <= len(why.strip()) <= MOST_WORDS:
         raise NotUnderstood(f"Say why, in at most {MOST_WORDS} characters.", field="why")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if site:
             writing.records.the(Site, site)
         kept = KeptFree(
-            id=desk.new_id("free"), first=begins, last=ends, why=why.strip(), site=site or None
+            id=context.new_id("free"), first=begins, last=ends, why=why.strip(), site=site or None
         )
         return writing.save([changed(Subject.KEPT_FREE, None, kept, "days.kept-free")])[0].after
 
 
-def give_back(desk: Desk, key: str) -> None:
+def give_back(context: Context, key: str) -> None:
     """Something may be switched on these days again."""
-    desk.require(May.PORT)
-    with desk.writing() as writing:
+    context.require(May.PORT)
+    with context.writing() as writing:
         kept = writing.records.the(KeptFree, key)
         if not kept.given_back:
             writing.save(
-                [changed(Subject.KEPT_FREE, kept, kept.but(given_back=True), "days.given-back")]
+                [
+                    changed(
+                        Subject.KEPT_FREE, kept, kept.copy_with(given_back=True), "days.given-back"
+                    )
+                ]
             )
 
 

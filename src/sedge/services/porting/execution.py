@@ -12,7 +12,7 @@ from sedge.core.porting.reducers import switched, waiting_numbers
 from sedge.core.porting.rejections import rejection
 from sedge.core.records import Account, Carrier, Subject
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.porting import port_outs
 from sedge.services.porting.port_tracking import hear
 from sedge.services.workorders.executors import Attempt, executes, stopped
@@ -21,8 +21,8 @@ from sedge.services.workorders.outcomes import (
     Failed,
     Outcome,
     Wait,
+    notify_of_outcomes,
     register_with_carrier,
-    tell,
 )
 
 ASKED_AGAIN = timedelta(minutes=10)
@@ -35,15 +35,15 @@ AT_ONCE = 100
 def submit_port(attempt: Attempt, task: t.SubmitPort) -> Outcome:
     """Kept as submitted first, then asked with the task's id as key: whatever dies between, the
     port is asked for once."""
-    desk, estate = attempt.desk, attempt.estate(task)
+    context, estate = attempt.context, attempt.estate(task)
     port = estate.the(Port, task.port)
     if port.key != attempt.identity:
         if refused := stopped(task, estate):
             return refused
-        return Wait(desk.now(), "the gaining carrier to take the port", attempt.changes(task))
+        return Wait(context.now(), "the gaining carrier to take the port", attempt.changes(task))
     try:
         account = estate.the(Account, port.account)
-        answer = desk.outside.ports.submit(
+        answer = context.outside.ports.submit(
             account.carrier, attempt.identity, port, f"port {port.no}", account.theirs or account.id
         )
     except OutsideRefused as error:
@@ -56,7 +56,7 @@ def submit_port(attempt: Attempt, task: t.SubmitPort) -> Outcome:
         taken = changed(
             Subject.PORT,
             port,
-            port.but(placed_as=answer.id, answer_due=answer.answer_due),
+            port.copy_with(placed_as=answer.id, answer_due=answer.answer_due),
             "port.taken",
         )
         return [taken, *_priced(port, answer.monthly, now)]
@@ -70,7 +70,12 @@ def _priced(port: Port, monthly: Decimal | None, estate: Estate) -> list[Change]
         return []
     found = waiting_numbers(port, estate)
     return [
-        changed(Subject.NUMBER, n, n.but(monthly=n.monthly.but(amount=monthly)), "number.priced")
+        changed(
+            Subject.NUMBER,
+            n,
+            n.copy_with(monthly=n.monthly.copy_with(amount=monthly)),
+            "number.priced",
+        )
         for n in found
         if n.monthly.amount != monthly
     ]
@@ -82,18 +87,18 @@ def activate_port(attempt: Attempt, task: t.ActivatePort) -> Outcome:
     losing carrier lets the numbers go, which are kept as they arrive. Asked again after a crash it
     says the same, and what is here already stays as it is.
     """
-    desk, estate = attempt.desk, attempt.estate(task)
+    context, estate = attempt.context, attempt.estate(task)
     if waiting := task.waits(estate):
         return Wait(*waiting)
     port = estate.the(Port, task.port)
     if port.state is PortState.ACCEPTED:
         gaining = estate.the(Account, port.account).carrier
-        hear(desk, port.id, desk.outside.ports.state(gaining, port.placed_as or ""))
+        hear(context, port.id, context.outside.ports.state(gaining, port.placed_as or ""))
         estate = attempt.estate(task)
         port = estate.the(Port, task.port)
     if port.state is PortState.ACCEPTED:
         return Wait(
-            desk.now() + ASKED_AGAIN, f"{port.losing} to let the numbers of port {port.no} go"
+            context.now() + ASKED_AGAIN, f"{port.losing} to let the numbers of port {port.no} go"
         )
     if port.state in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
         return Done()  # told twice
@@ -101,9 +106,9 @@ def activate_port(attempt: Attempt, task: t.ActivatePort) -> Outcome:
         return refused
     gaining = estate.the(Account, port.account).carrier
     waits = {n.e164 for n in waiting_numbers(port, estate)}
-    if len(waits) == len(port.numbers) and (refused := _prepare(desk, port, estate)):
+    if len(waits) == len(port.numbers) and (refused := _prepare(context, port, estate)):
         return Failed(refused)
-    answer = desk.outside.ports.activate(gaining, port.placed_as or "")
+    answer = context.outside.ports.activate(gaining, port.placed_as or "")
     here = sorted(waits & answer.arrived)
     some = frozenset(here[:AT_ONCE])
 
@@ -117,13 +122,13 @@ def activate_port(attempt: Attempt, task: t.ActivatePort) -> Outcome:
     pause = LOOKED_AGAIN if some or not answer.arrived else STRAGGLERS
     pause = timedelta(0) if len(here) > len(some) else pause
     return Wait(
-        desk.now() + pause,
+        context.now() + pause,
         f"{port.losing} to let the rest go: {done:,} of {len(port.numbers):,} have arrived",
         kept if some else None,
     )
 
 
-def _prepare(desk: Desk, port: Port, estate: Estate) -> str:
+def _prepare(context: Context, port: Port, estate: Estate) -> str:
     """What must be so before the first number moves; '' or why it can't be."""
     after = estate.fork()
     changes = switched(port, estate)
@@ -131,7 +136,7 @@ def _prepare(desk: Desk, port: Port, estate: Estate) -> str:
     for number in (c.after for c in changes if c.subject is Subject.NUMBER):
         if number.spot and number.registered_spot:
             try:
-                register_with_carrier(desk, number, after)
+                register_with_carrier(context, number, after)
             except OutsideRefused as error:
                 if error.reason != "address":
                     raise
@@ -140,26 +145,28 @@ def _prepare(desk: Desk, port: Port, estate: Estate) -> str:
                     f"{name} does not register the address for {number.shown}, so nothing was"
                     f" switched: {error.facts.get('why', 'it says no more')}."
                 )
-    tell(desk, changes, estate)
+    notify_of_outcomes(context, changes, estate)
     return ""
 
 
 @executes(t.BackOutPort)
 def back_out_port(attempt: Attempt, task: t.BackOutPort) -> Outcome:
     """The losing carrier first: what it does not take back stays ours, in use."""
-    desk, estate = attempt.desk, attempt.estate(task)
+    context, estate = attempt.context, attempt.estate(task)
     port = estate.the(Port, task.port)
     if port.state is PortState.BACKED_OUT:
         return Done()
     if refused := stopped(task, estate):
         return refused
     try:
-        desk.outside.ports.back_out(estate.the(Account, port.account).carrier, port.placed_as or "")
+        context.outside.ports.back_out(
+            estate.the(Account, port.account).carrier, port.placed_as or ""
+        )
     except OutsideRefused as error:
         return Failed(
             f"{port.losing} does not take the numbers back: {error.facts.get('why', error.reason)}."
         )
-    tell(desk, task.apply(estate, attempt.identity), estate)
+    notify_of_outcomes(context, task.apply(estate, attempt.identity), estate)
     return Done(attempt.changes(task))
 
 
@@ -167,19 +174,19 @@ def back_out_port(attempt: Attempt, task: t.BackOutPort) -> Outcome:
 def approve_port_out(attempt: Attempt, task: t.ApprovePortOut) -> Outcome:
     """The carrier first: what it says no to any more is not on its way. Asked again it says the
     same."""
-    desk, estate = attempt.desk, attempt.estate(task)
+    context, estate = attempt.context, attempt.estate(task)
     request = estate.the(PortOut, task.request)
     if request.state in {PortOutState.APPROVED, PortOutState.GONE}:
         return Done()
     if refused := stopped(task, estate):
         return refused
     if found := port_outs.view_port_out(
-        desk, request.id
+        context, request.id
     ).doubts:  # the PIN too, which lies sealed and no rule sees
         return Failed(f"{found[0].says} Refuse the request, or find out who asks.")
     account = estate.the(Account, request.account)
     try:
-        told = desk.at_carrier(account).approve_port_out(request.theirs)
+        told = context.at_carrier(account).approve_port_out(request.theirs)
     except OutsideRefused as error:
         return Failed(
             f"{estate.the(Carrier, account.carrier).name} takes no answer any more:"
@@ -188,6 +195,9 @@ def approve_port_out(attempt: Attempt, task: t.ApprovePortOut) -> Outcome:
 
     def approved(writing: Writing) -> list[Change]:
         first, *rest = task.apply(writing.estate(task.needs()), attempt.identity)
-        return [first.model_copy(update={"after": first.after.but(goes_at=told.goes_at)}), *rest]
+        return [
+            first.model_copy(update={"after": first.after.copy_with(goes_at=told.goes_at)}),
+            *rest,
+        ]
 
     return Done(approved)

@@ -12,7 +12,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.porting.dates import Blackout, earliest, no_working_day, usual_subdivision
 from sedge.core.porting.records import KeptFree, Port, PortState
 from sedge.core.records import Site
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.porting import change_freezes
 from sedge.services.porting.ports import open_ports
 from sedge.store.schema import tables
@@ -57,16 +57,16 @@ class PortDays:
         return self.days[-1] + timedelta(days=1)
 
 
-def port_days(desk: Desk, begin: str = "") -> PortDays:
+def port_days(context: Context, begin: str = "") -> PortDays:
     """Six weeks from the Monday of a day (empty: of today): sites with ports, with days kept free
     for them, or about to close. Raises NotUnderstood for what is no day."""
     try:
-        day = date.fromisoformat(begin) if begin else desk.now().date()
+        day = date.fromisoformat(begin) if begin else context.now().date()
     except ValueError as error:
         raise NotUnderstood("Type the day as 2026-12-24.", field="begin") from error
     first = day - timedelta(days=day.weekday())
     days = [first + timedelta(days=i) for i in range(7 * WEEKS)]
-    with desk.reading() as reading:
+    with context.reading() as reading:
         ports = open_ports(reading)
         kept = [
             k
@@ -80,7 +80,7 @@ def port_days(desk: Desk, begin: str = "") -> PortDays:
     rows = [
         SiteDays(
             s,
-            _marks([p for p in ports if p.site == s.id], s, desk.now(), free[s.id]),
+            _marks([p for p in ports if p.site == s.id], s, context.now(), free[s.id]),
             _off(s, days, kept, closed.get(s.id, ())),
         )
         for s in sites[:MOST_SITES]

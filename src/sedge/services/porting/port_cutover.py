@@ -1,4 +1,4 @@
-"""Switching day at the desk: who has each number from then on, the work order that prepares,
+"""Switching day: who has each number from then on, the work order that prepares,
 switches and proves, the sheet to work from."""
 
 from collections.abc import Iterable
@@ -34,7 +34,7 @@ from sedge.core.records import (
     Subject,
 )
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders.holders import person_named
 from sedge.services.holders.site_management import spots_of
 from sedge.services.porting.ports import view_port
@@ -87,9 +87,9 @@ class Preparation:
         return self.port.state in BEFORE_THE_SWITCH
 
 
-def preparation(desk: Desk, key: str) -> Preparation:
+def preparation(context: Context, key: str) -> Preparation:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         site = reading.records.the(Site, port.site)
         proposals = _proposals(reading, port) if port.state in BEFORE_THE_SWITCH else {}
@@ -130,7 +130,7 @@ def preparation(desk: Desk, key: str) -> Preparation:
         site,
         rows,
         len(moving) - len(rows),
-        spots_of(desk, port.site),
+        spots_of(context, port.site),
         paths,
         features,
         len(proposals),
@@ -181,16 +181,16 @@ def _named(reading: Reading, names: Iterable[str]) -> list[Person]:
     return found
 
 
-def choose(desk: Desk, key: str, form: dict[str, str]) -> Port:
+def choose(context: Context, key: str, form: dict[str, str]) -> Port:
     """Who has which number, from the fields `who:`, `spot:`, `path:`, `fallback:` and `extra:` of
     each; `features` for all. What is not in the form stays. Raises NotUnderstood naming the field,
     ChangedMeanwhile, NotAllowedNow once it is switched."""
-    desk.require(May.PORT)
-    before = preparation(desk, key).port
+    context.require(May.PORT)
+    before = preparation(context, key).port
     lines = {line.e164: line for line in before.lines}
     for e164, line in lines.items():
         if f"who:{e164}" in form:
-            lines[e164] = _chosen(desk, line, form, before.country)
+            lines[e164] = _chosen(context, line, form, before.country)
     features = tuple(
         sorted(
             name.removeprefix("feature:")
@@ -199,15 +199,15 @@ def choose(desk: Desk, key: str, form: dict[str, str]) -> Port:
         )
     )
     return _keep(
-        desk, key, lines, form.get("version", ""), features if "features" in form else None
+        context, key, lines, form.get("version", ""), features if "features" in form else None
     )
 
 
-def _chosen(desk: Desk, line: PortLine, form: dict[str, str], country: str) -> PortLine:
+def _chosen(context: Context, line: PortLine, form: dict[str, str], country: str) -> PortLine:
     e164 = line.e164
-    holder = holder_named(desk, form[f"who:{e164}"], field=f"who:{e164}")
+    holder = holder_named(context, form[f"who:{e164}"], field=f"who:{e164}")
     fallback = form.get(f"fallback:{e164}", "").strip()
-    return line.but(
+    return line.copy_with(
         holder=holder,
         role=Role.EXTRA if form.get(f"extra:{e164}") else Role.MAIN,
         spot=form.get(f"spot:{e164}") or None,
@@ -216,13 +216,13 @@ def _chosen(desk: Desk, line: PortLine, form: dict[str, str], country: str) -> P
     )
 
 
-def holder_named(desk: Desk, typed: str, *, field: str) -> HolderRef | None:
+def holder_named(context: Context, typed: str, *, field: str) -> HolderRef | None:
     """The person, service line or site meant; None for nothing typed. Raises NotUnderstood naming
     the field."""
     typed = typed.strip()
     if not typed:
         return None
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for record_type, table, kind in (
             (ServiceLine, tables.service_line, HolderKind.SERVICE_LINE),
             (Site, tables.site, HolderKind.SITE),
@@ -233,7 +233,7 @@ def holder_named(desk: Desk, typed: str, *, field: str) -> HolderRef | None:
             if len(found) == 1:
                 return HolderRef(kind=kind, id=found[0].id)
     try:
-        return HolderRef(kind=HolderKind.PERSON, id=person_named(desk, typed).id)
+        return HolderRef(kind=HolderKind.PERSON, id=person_named(context, typed).id)
     except NotUnderstood as error:
         raise NotUnderstood(
             error.message.replace(
@@ -243,11 +243,13 @@ def holder_named(desk: Desk, typed: str, *, field: str) -> HolderRef | None:
         ) from error
 
 
-def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] | None) -> Port:
+def give(
+    context: Context, key: str, given: dict[str, PortLine], features: list[str] | None
+) -> Port:
     """Holders, roles, spots, paths and fallbacks of some lines, by E.164. Raises NotUnderstood for
     a number that is not in the port, NotFound for a holder, spot or path that is not there."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         if unknown := sorted(set(given) - {line.e164 for line in port.lines}):
             raise NotUnderstood(f"{describe(unknown[0]).shown} is not in this port.", field="lines")
@@ -261,36 +263,36 @@ def give(desk: Desk, key: str, given: dict[str, PortLine], features: list[str] |
     chosen = ("holder", "role", "spot", "path", "fallback")
     lines = {
         line.e164: (
-            line.but(**{name: getattr(given[line.e164], name) for name in chosen})
+            line.copy_with(**{name: getattr(given[line.e164], name) for name in chosen})
             if line.e164 in given
             else line
         )
         for line in port.lines
     }
     return _keep(
-        desk, key, lines, str(port.version), tuple(features) if features is not None else None
+        context, key, lines, str(port.version), tuple(features) if features is not None else None
     )
 
 
-def take_proposals(desk: Desk, key: str, *, unsure: bool = False) -> Port:
+def take_proposals(context: Context, key: str, *, unsure: bool = False) -> Port:
     """Everything that was proposed and is sure, or all of it."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         proposals = _proposals(reading, port)
     taken = {e164: p for e164, p in proposals.items() if p.sure or unsure}
     lines = {
-        line.e164: line.but(holder=taken[line.e164].ref) if line.e164 in taken else line
+        line.e164: line.copy_with(holder=taken[line.e164].ref) if line.e164 in taken else line
         for line in port.lines
     }
-    return _keep(desk, key, lines, str(port.version), None)
+    return _keep(context, key, lines, str(port.version), None)
 
 
-def paste(desk: Desk, key: str, text: str) -> Port:
+def paste(context: Context, key: str, text: str) -> Port:
     """A list, a number and a holder in each line: *0117 496 0806 Hattie Brandreth*. Raises
     NotUnderstood naming the line."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
     lines = {line.e164: line for line in port.lines}
     given = [x.strip() for x in text.splitlines() if x.strip()]
@@ -307,17 +309,21 @@ def paste(desk: Desk, key: str, text: str) -> Port:
                 f"Line {i}, “{row[:60]}”: it begins with no number of this port.", field="list"
             )
         try:
-            holder = holder_named(desk, who, field="list")
+            holder = holder_named(context, who, field="list")
         except NotUnderstood as error:
             raise NotUnderstood(f"Line {i}, “{row[:60]}”: {error.message}", field="list") from error
-        lines[numbers[0]] = lines[numbers[0]].but(holder=holder)
-    return _keep(desk, key, lines, str(port.version), None)
+        lines[numbers[0]] = lines[numbers[0]].copy_with(holder=holder)
+    return _keep(context, key, lines, str(port.version), None)
 
 
 def _keep(
-    desk: Desk, key: str, lines: dict[str, PortLine], version: str, features: tuple[str, ...] | None
+    context: Context,
+    key: str,
+    lines: dict[str, PortLine],
+    version: str,
+    features: tuple[str, ...] | None,
 ) -> Port:
-    with desk.writing() as writing:
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         if version and version != str(port.version):
             raise ChangedMeanwhile(
@@ -330,8 +336,8 @@ def _keep(
                 f"Port {port.no} is {port.state}; give its numbers out as any others.",
                 reason="port-life",
             )
-        after = port.but(
-            lines=tuple(lines.get(x.e164, x).but(refused=x.refused) for x in port.lines),
+        after = port.copy_with(
+            lines=tuple(lines.get(x.e164, x).copy_with(refused=x.refused) for x in port.lines),
             features=port.features if features is None else features,
         )
         return (
@@ -344,15 +350,15 @@ def _keep(
 # ── the day ──
 
 
-def activation(desk: Desk, key: str) -> WorkOrder:
+def activation(context: Context, key: str) -> WorkOrder:
     """A draft of the whole day: licences before, the switch, what the carrier has to be told after
     it, a call to and from each number that somebody has. What is missing and can be added without
     judgement is added."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
     title = f"Switch port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}"
-    order = workorders.draft(desk, title, day_plan(port))
-    return drafts.add_remedies(desk, order.id)
+    order = workorders.draft(context, title, day_plan(port))
+    return drafts.add_remedies(context, order.id)
 
 
 def day_plan(port: Port) -> list[Any]:
@@ -369,25 +375,25 @@ def day_plan(port: Port) -> list[Any]:
     return tasks + [t.PlaceTestCall(number=line.e164, direction="out") for line in people]
 
 
-def backing_out(desk: Desk, key: str, reason: str) -> WorkOrder:
+def backing_out(context: Context, key: str, reason: str) -> WorkOrder:
     """A draft that gives the numbers back to the losing carrier."""
     if len(reason.strip()) < 3:
         raise NotUnderstood("Say why, in a few words: it stands in the ledger.", field="reason")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
     task = t.BackOutPort(port=key, reason=reason.strip()[:200])
     return workorders.draft(
-        desk,
+        context,
         f"Back out of port {port.no}: {counted(len(port.numbers), 'number')} to {port.losing}",
         [task],
     )
 
 
-def proof(desk: Desk, key: str) -> WorkOrder:
+def proof(context: Context, key: str) -> WorkOrder:
     """A draft that calls every number of a switched port that somebody has by now. Raises
     NotAllowedNow while nobody has any."""
-    view = view_port(desk, key)
-    with desk.reading() as reading:
+    view = view_port(context, key)
+    with context.reading() as reading:
         held = [
             n for n in reading.records.many(Number, view.port.numbers) if n.state is State.ASSIGNED
         ]
@@ -398,18 +404,18 @@ def proof(desk: Desk, key: str) -> WorkOrder:
         )
     tasks = [t.PlaceTestCall(number=n.e164) for n in sorted(held, key=lambda n: n.e164)]
     return workorders.draft(
-        desk, f"Prove port {view.port.no}: {counted(len(tasks), 'number')}", tasks
+        context, f"Prove port {view.port.no}: {counted(len(tasks), 'number')}", tasks
     )
 
 
-def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
+def ticked(context: Context, port: Port) -> list[tuple[str, str, bool | None]]:
     """Each number of a switched port: who has it ('' for nobody), and whether a call in has proven
     it since; None where none was placed."""
     if port.state not in {PortState.ACTIVATED, PortState.PROVEN, PortState.CLOSED}:
         return []
     switched = next((s.at for s in reversed(port.said) if s.text == "switched"), None)
     table = tables.proof
-    with desk.reading() as reading:
+    with context.reading() as reading:
         numbers = reading.records.many(Number, port.numbers)
         names = reading.records.names((n.holder.subject, n.holder.id) for n in numbers if n.holder)
         rows = reading.records.where(
@@ -430,28 +436,28 @@ def ticked(desk: Desk, port: Port) -> list[tuple[str, str, bool | None]]:
     ]
 
 
-def close(desk: Desk, key: str) -> Port:
+def close(context: Context, key: str) -> Port:
     """Done with: every number that somebody has is proven. Raises NotAllowedNow naming the first
     that is not."""
-    desk.require(May.PORT)
-    port = view_port(desk, key).port
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    port = view_port(context, key).port
+    with context.reading() as reading:
         held = {
             n.e164 for n in reading.records.many(Number, port.numbers) if n.state is State.ASSIGNED
         }
-    open_ = next((e164 for e164, _, ok in ticked(desk, port) if e164 in held and not ok), None)
+    open_ = next((e164 for e164, _, ok in ticked(context, port) if e164 in held and not ok), None)
     if open_:
         raise NotAllowedNow(
             f"{describe(open_).shown} is not tested since it was switched. Call it first.",
             reason="unproven",
             number=open_,
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         proven = gone_through(writing.records.the(Port, key), PortEvent.PROVE)
         closed = gone_through(
             proven.after,
             PortEvent.CLOSE,
-            Said(at=writing.now, by=desk.actor, what="noted", text="closed"),
+            Said(at=writing.now, by=context.actor, what="noted", text="closed"),
         )
         return writing.save([closed.model_copy(update={"before": proven.before})])[0].after
 

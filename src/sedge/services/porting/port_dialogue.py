@@ -15,7 +15,7 @@ from sedge.core.porting.life import PortEvent, allows
 from sedge.core.porting.records import Port, PortState, Said
 from sedge.core.porting.reducers import gone_through, stays_behind
 from sedge.core.records import Account, Site, Subject
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.porting import change_freezes
 from sedge.services.porting.port_planning import last_no
 from sedge.services.porting.ports import MOST_TEXT, day_of
@@ -23,21 +23,21 @@ from sedge.services.supply import documents
 
 
 def answer_query(
-    desk: Desk, key: str, text: str, *, filename: str = "", content: bytes = b""
+    context: Context, key: str, text: str, *, filename: str = "", content: bytes = b""
 ) -> Port:
     """What we say to what the losing carrier asks, with a document where there is one, which stays
     on file. Raises NotUnderstood, OutsideSilent."""
-    desk.require(May.PORT)
+    context.require(May.PORT)
     if not 2 <= len(text.strip()) <= MOST_TEXT * 5:
         raise NotUnderstood("Write an answer.", field="text")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         gaining = reading.records.the(Account, port.account).carrier
     gone_through(port, PortEvent.ANSWER)
     document, attached = "", None
     if content:
         kept = documents.put_on_file(
-            desk,
+            context,
             paper="letter about a port",
             filename=filename,
             content=content,
@@ -49,34 +49,36 @@ def answer_query(
             "media_type": kept.media_type,
             "content": b64encode(content).decode(),
         }
-    said = Said(at=desk.now(), by=desk.actor, what="answered", text=text.strip(), document=document)
-    told = desk.outside.ports.answer(gaining, port.placed_as or "", text.strip(), attached)
-    with desk.writing() as writing:
+    said = Said(
+        at=context.now(), by=context.actor, what="answered", text=text.strip(), document=document
+    )
+    told = context.outside.ports.answer(gaining, port.placed_as or "", text.strip(), attached)
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         return writing.save(
             [gone_through(port, PortEvent.ANSWER, said, answer_due=told.answer_due)]
         )[0].after
 
 
-def move_date(desk: Desk, key: str, day: str) -> Port:
+def move_date(context: Context, key: str, day: str) -> Port:
     """Another, later day. Raises NotUnderstood with the losing carrier's reason, OutsideSilent."""
-    desk.require(May.PORT)
+    context.require(May.PORT)
     wanted = day_of(day)
     if wanted is None:
         raise NotUnderstood("Say which day.", field="wanted")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         gaining = reading.records.the(Account, port.account).carrier
     if not allows(port.state, PortEvent.MOVE_DATE):
         raise NotAllowedNow(
             f"Port {port.no} is {port.state}; there is no date to move.", reason="port-life"
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site, free = (
             reading.records.the(Site, port.site),
             change_freezes.blackouts(reading, port.site),
         )
-    noon = port.foc.astimezone(zone(site.timezone)) if port.foc else desk.now()
+    noon = port.foc.astimezone(zone(site.timezone)) if port.foc else context.now()
     if why := refused_day(
         port.country,
         port.subdivision,
@@ -86,34 +88,34 @@ def move_date(desk: Desk, key: str, day: str) -> Port:
     ):
         raise NotUnderstood(f"{why} Choose another day.", field="wanted")
     try:
-        told = desk.outside.ports.move_date(gaining, port.placed_as or "", wanted)
+        told = context.outside.ports.move_date(gaining, port.placed_as or "", wanted)
     except OutsideRefused as error:
         raise NotUnderstood(
             f"{port.losing} does not switch on that day: {error.facts.get('why', error.reason)}.",
             field="wanted",
         ) from error
-    with desk.writing() as writing:
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
-        said = Said(at=writing.now, by=desk.actor, what="date asked", text=wanted.isoformat())
+        said = Said(at=writing.now, by=context.actor, what="date asked", text=wanted.isoformat())
         return writing.save(
             [gone_through(port, PortEvent.MOVE_DATE, said, foc=told.foc, wanted=wanted)]
         )[0].after
 
 
-def cancel(desk: Desk, key: str) -> Port:
+def cancel(context: Context, key: str) -> Port:
     """Taken back, at the losing carrier too. Raises NotAllowedNow once it is switched,
     OutsideSilent."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         gaining = reading.records.the(Account, port.account).carrier
     gone_through(port, PortEvent.CANCEL)
     if port.placed_as:
-        desk.outside.ports.cancel(gaining, port.placed_as)
-    with desk.writing() as writing:
+        context.outside.ports.cancel(gaining, port.placed_as)
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         estate = writing.estate(LoadSpec(ports={key}))
-        said = Said(at=writing.now, by=desk.actor, what="cancelled")
+        said = Said(at=writing.now, by=context.actor, what="cancelled")
         return writing.save(
             [
                 gone_through(port, PortEvent.CANCEL, said),
@@ -122,33 +124,37 @@ def cancel(desk: Desk, key: str) -> Port:
         )[0].after
 
 
-def remind(desk: Desk, key: str) -> Port:
+def remind(context: Context, key: str) -> Port:
     """Tell a losing carrier that its time is over. Raises NotAllowedNow before that,
     OutsideSilent."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         gaining = reading.records.the(Account, port.account).carrier
-    if port.state is not PortState.SUBMITTED or not port.answer_due or port.answer_due > desk.now():
+    if (
+        port.state is not PortState.SUBMITTED
+        or not port.answer_due
+        or port.answer_due > context.now()
+    ):
         raise NotAllowedNow(
             f"{port.losing} is within its time; there is nothing to remind it of.", reason="in-time"
         )
-    desk.outside.ports.remind(gaining, port.placed_as or "")
-    with desk.writing() as writing:
+    context.outside.ports.remind(gaining, port.placed_as or "")
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
-        said = Said(at=writing.now, by=desk.actor, what="reminded")
+        said = Said(at=writing.now, by=context.actor, what="reminded")
         return writing.save(
-            [changed(Subject.PORT, port, port.but(said=(*port.said, said)), "port.reminded")]
+            [changed(Subject.PORT, port, port.copy_with(said=(*port.said, said)), "port.reminded")]
         )[0].after
 
 
-def split(desk: Desk, key: str, text: str) -> Port:
+def split(context: Context, key: str, text: str) -> Port:
     """Numbers of a port into one of their own, with the same account and answers; both papers are
     to be signed anew. Gives the new one. Raises NotUnderstood, NotAllowedNow while the losing
     carrier has it or where nothing would be left.
     """
-    desk.require(May.PORT)
-    with desk.writing() as writing:
+    context.require(May.PORT)
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         wanted = {f"+{n}" for n in numbers_in(text, port.country).numbers}
         apart = tuple(x for x in port.lines if x.e164 in wanted)
@@ -168,7 +174,7 @@ def split(desk: Desk, key: str, text: str) -> Port:
         others = tuple(x.e164 for x in apart)
         said = Said(
             at=writing.now,
-            by=desk.actor,
+            by=context.actor,
             what="split",
             text=f"{len(apart):,} of {len(port.lines):,} numbers into a port of their own",
         )
@@ -181,8 +187,8 @@ def split(desk: Desk, key: str, text: str) -> Port:
             signed="",
         )
         theirs = tuple(words for words in port.settled if words.partition(":")[0] in wanted)
-        new = port.but(
-            id=desk.new_id("port"),
+        new = port.copy_with(
+            id=context.new_id("port"),
             no=last_no(writing) + 1,
             lines=apart,
             left_behind=(*port.left_behind, *(x.e164 for x in stay)),
@@ -201,7 +207,7 @@ def split(desk: Desk, key: str, text: str) -> Port:
         made = changed(Subject.PORT, None, new, "port.drafted")
         rest = kept.model_copy(
             update={
-                "after": kept.after.but(
+                "after": kept.after.copy_with(
                     settled=tuple(words for words in port.settled if words not in theirs)
                 )
             }

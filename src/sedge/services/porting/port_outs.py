@@ -1,4 +1,4 @@
-"""Ports out at the desk: what other carriers ask ours for, answered in time; numbers that went
+"""Ports out: what other carriers ask ours for, answered in time; numbers that went
 without a word; what is to be cleaned up."""
 
 from dataclasses import dataclass
@@ -22,7 +22,7 @@ from sedge.core.retiring.dependencies import Dependence, dependences, settling
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.outside.carrier import PortOutAsked
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.periodic import periodic
 from sedge.services.retiring.usage_index import around
 from sedge.services.workorders import workorders
@@ -77,9 +77,9 @@ class PortOutView:
         return self.doubts[0].code if self.doubts else ""
 
 
-def list_port_outs(desk: Desk) -> list[tuple[PortOut, str]]:
+def list_port_outs(context: Context) -> list[tuple[PortOut, str]]:
     """Newest first, each with our account's name."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.records.where(PortOut, order_by=tables.port_out.c.no.desc(), limit=LISTED)
         names = {a.id: a.name for a in reading.records.many(Account, {p.account for p in found})}
     return [(p, names.get(p.account, p.account)) for p in found]
@@ -91,7 +91,7 @@ def waiting(reading: Reading | Writing) -> list[PortOut]:
     return reading.records.where(PortOut, table.c.open.is_(True), order_by=table.c.due)
 
 
-def to_clean_up(desk: Desk, reading: Reading) -> list[PortOut]:
+def to_clean_up(context: Context, reading: Reading) -> list[PortOut]:
     """Those whose numbers have gone, and whose draft of cleaning up nobody has run."""
     table = tables.port_out
     lately = reading.records.where(
@@ -108,17 +108,17 @@ def to_clean_up(desk: Desk, reading: Reading) -> list[PortOut]:
     return [p for p in lately if (order := orders.get(p.id)) and order.state is OrderState.DRAFT]
 
 
-def view_port_out(desk: Desk, key: str) -> PortOutView:
+def view_port_out(context: Context, key: str) -> PortOutView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         request = reading.records.the(PortOut, key)
         account = reading.records.the(Account, request.account)
         estate = reading.estate(LoadSpec(port_outs={key}))
-        pin = _pin_of(desk, reading, account.id)
+        pin = _pin_of(context, reading, account.id)
         numbers = {n: estate.get(Number, n) for n in request.numbers}
         asked = request.state in {PortOutState.ASKED, PortOutState.APPROVED, PortOutState.UNASKED}
         found = (
-            doubts(request, account, pin, desk.organisation.name, numbers)
+            doubts(request, account, pin, context.organisation.name, numbers)
             if request.state is PortOutState.ASKED
             else []
         )
@@ -136,7 +136,7 @@ def view_port_out(desk: Desk, key: str) -> PortOutView:
         n.e164: names.get((n.holder.subject, n.holder.id), "") if n.holder else n.state.value
         for n in mine
     }
-    order = workorders.find(desk, request.clean_up) if request.clean_up else None
+    order = workorders.find(context, request.clean_up) if request.clean_up else None
     return PortOutView(
         request, account, carrier, found, mine, holders, hanging, pin is not None, order
     )
@@ -146,32 +146,39 @@ def _pin_name(account: str) -> str:
     return f"port pin of {account}"
 
 
-def _pin_of(desk: Desk, reading: Reading, account: str) -> str | None:
+def _pin_of(context: Context, reading: Reading, account: str) -> str | None:
     try:
-        return secrets.read(reading.connection, desk.house.keyring, _pin_name(account)) or None
+        return (
+            secrets.read(reading.connection, context.installation.keyring, _pin_name(account))
+            or None
+        )
     except NotAllowedNow:
         return None
 
 
-def keep_pin(desk: Desk, account: str, pin: str) -> None:
+def keep_pin(context: Context, account: str, pin: str) -> None:
     """What others must know before our numbers may leave this account; sealed. Raises
     NotUnderstood."""
-    desk.require(May.PORT)
+    context.require(May.PORT)
     if not 3 <= len(pin.strip()) <= MOST_PIN:
         raise NotUnderstood(f"Three to {MOST_PIN} characters, as the carrier has it.", field="pin")
-    with desk.writing(reason="the PIN that others must know") as writing:
+    with context.writing(reason="the PIN that others must know") as writing:
         known = writing.records.the(Account, account)
         secrets.keep_secret(
-            writing.connection, desk.house.keyring, _pin_name(account), pin.strip(), writing.stamp
+            writing.connection,
+            context.installation.keyring,
+            _pin_name(account),
+            pin.strip(),
+            writing.stamp,
         )
         writing.save([changed(Subject.ACCOUNT, known, known, "account.pin-kept")])
 
 
-def approval(desk: Desk, key: str) -> WorkOrder:
+def approval(context: Context, key: str) -> WorkOrder:
     """A draft that lets the numbers go; its checks say what would be lost. Raises NotAllowedNow
     where what they say of us is wrong."""
-    desk.require(May.PORT)
-    view = view_port_out(desk, key)
+    context.require(May.PORT)
+    view = view_port_out(context, key)
     if view.doubts:
         raise NotAllowedNow(
             f"{view.doubts[0].says} Refuse it with that, or find out who asks.", reason="doubts"
@@ -181,40 +188,40 @@ def approval(desk: Desk, key: str) -> WorkOrder:
         f"Approve port out {request.no}: {counted(len(request.numbers), 'number')} to"
         f" {request.gaining}"
     )
-    return workorders.draft(desk, title, [t.ApprovePortOut(request=key, vouched=desk.actor)])
+    return workorders.draft(context, title, [t.ApprovePortOut(request=key, vouched=context.actor)])
 
 
-def refuse(desk: Desk, key: str, code: str) -> PortOut:
+def refuse(context: Context, key: str, code: str) -> PortOut:
     """Answered with one of the trade's codes. Raises NotUnderstood, NotAllowedNow once it is
     answered, OutsideSilent."""
-    desk.require(May.PORT)
+    context.require(May.PORT)
     if code not in REFUSALS:
         raise NotUnderstood(f"Choose why: {', '.join(REFUSALS)}.", field="code")
-    view = view_port_out(desk, key)
+    view = view_port_out(context, key)
     if view.request.state is not PortOutState.ASKED:
         raise NotAllowedNow(
             f"Port out {view.request.no} is {view.request.state} already.", reason="port-out"
         )
     try:
-        desk.at_carrier(view.account).refuse_port_out(view.request.theirs, code)
+        context.at_carrier(view.account).refuse_port_out(view.request.theirs, code)
     except OutsideRefused as error:
-        hear(desk, view.account)
+        hear(context, view.account)
         raise NotAllowedNow(
             f"{view.carrier.name} takes no answer any more:"
             f" {error.facts.get('why', error.reason)}.",
             reason="over",
         ) from error
-    with desk.writing() as writing:
+    with context.writing() as writing:
         request = writing.records.the(PortOut, key)
         if request.state is PortOutState.REFUSED:
             return request
-        return writing.save([refused(request, code, writing.now, desk.actor)])[0].after
+        return writing.save([refused(request, code, writing.now, context.actor)])[0].after
 
 
-def claim(desk: Desk, key: str) -> PortOut:
+def claim(context: Context, key: str) -> PortOut:
     """Numbers that went without our word are fetched back. Raises NotAllowedNow, OutsideSilent."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         request = reading.records.the(PortOut, key)
         account = reading.records.the(Account, request.account)
     if request.state is not PortOutState.UNASKED:
@@ -222,45 +229,50 @@ def claim(desk: Desk, key: str) -> PortOut:
             f"Port out {request.no} is {request.state}; there is nothing to claim back.",
             reason="port-out",
         )
-    told = desk.at_carrier(account).claim_back(request.theirs)
-    with desk.writing(reason="nobody of ours has asked for it") as writing:
+    told = context.at_carrier(account).claim_back(request.theirs)
+    with context.writing(reason="nobody of ours has asked for it") as writing:
         now = writing.records.the(PortOut, key)
-        said = (*now.said, Said(at=writing.now, by=desk.actor, what="noted", text="claimed back"))
-        after = now.but(state=PortOutState(told.state), goes_at=told.returns_at, said=said)
+        said = (
+            *now.said,
+            Said(at=writing.now, by=context.actor, what="noted", text="claimed back"),
+        )
+        after = now.copy_with(state=PortOutState(told.state), goes_at=told.returns_at, said=said)
         return writing.save([changed(Subject.PORT_OUT, now, after, "port-out.claimed-back")])[
             0
         ].after
 
 
-def let_go(desk: Desk, key: str) -> WorkOrder | None:
+def let_go(context: Context, key: str) -> WorkOrder | None:
     """Numbers that went without our word may stay away: their lives here end, and what depended on
     them is cleaned up. Gives that draft; None where nothing did."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         request = reading.records.the(PortOut, key)
     if request.state not in {PortOutState.UNASKED, PortOutState.CLAIMED}:
         raise NotAllowedNow(f"Port out {request.no} is {request.state}.", reason="port-out")
-    return _gone(desk, request, desk.now())
+    return _gone(context, request, context.now())
 
 
 # ── what carriers say ──
 
 
 @periodic("port outs")
-def follow_requests(desk: Desk) -> int:
+def follow_requests(context: Context) -> int:
     """Ask every carrier after requests for our numbers, every ten minutes. A silent one is asked
     again."""
-    house, done = desk.house, 0
-    key = (desk.who.organisation, "port outs")
-    if house.next_at.get(key, desk.now()) > desk.now():
+    installation, done = context.installation, 0
+    key = (context.who.organisation, "port outs")
+    if installation.next_at.get(key, context.now()) > context.now():
         return 0
-    with desk.reading() as reading:
-        accounts = [a for a in reading.records.all(Account) if a.carrier in desk.outside.carriers]
-        moments = [p.goes_at for p in waiting(reading) if p.goes_at and p.goes_at > desk.now()]
-    house.next_at[key] = min([*moments, desk.now() + ASK_EVERY])
+    with context.reading() as reading:
+        accounts = [
+            a for a in reading.records.all(Account) if a.carrier in context.outside.carriers
+        ]
+        moments = [p.goes_at for p in waiting(reading) if p.goes_at and p.goes_at > context.now()]
+    installation.next_at[key] = min([*moments, context.now() + ASK_EVERY])
     for account in accounts:
         try:
-            done += hear(desk, account)
+            done += hear(context, account)
         except OutsideTrouble:
             continue
     return done
@@ -273,13 +285,13 @@ def next_due(reading: Reading) -> datetime | None:
     )
 
 
-def hear(desk: Desk, account: Account) -> int:
+def hear(context: Context, account: Account) -> int:
     """What a carrier says of requests for the account's numbers becomes ours; how many were news.
     Raises OutsideTrouble."""
-    told = desk.at_carrier(account).port_outs()
+    told = context.at_carrier(account).port_outs()
     news = 0
     for asked in told:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             table = tables.port_out
             known = next(
                 iter(
@@ -289,34 +301,34 @@ def hear(desk: Desk, account: Account) -> int:
                 ),
                 None,
             )
-        news += _news(desk, account, asked, known)
+        news += _news(context, account, asked, known)
     return news
 
 
-def _news(desk: Desk, account: Account, asked: PortOutAsked, known: PortOut | None) -> bool:
+def _news(context: Context, account: Account, asked: PortOutAsked, known: PortOut | None) -> bool:
     if known is None:
         if asked.state in {"withdrawn", "refused", "returned"}:
             return False
-        _begin(desk, account, asked)
+        _begin(context, account, asked)
         return True
     if known.state.value == asked.state or not known.is_open:
         return False
     match asked.state:
         case "gone" if known.state in {PortOutState.ASKED, PortOutState.APPROVED}:
-            _gone(desk, known, asked.goes_at or desk.now())
+            _gone(context, known, asked.goes_at or context.now())
         case "withdrawn" if known.state in {PortOutState.ASKED, PortOutState.APPROVED}:
             _keep(
-                desk,
+                context,
                 known,
                 lambda request, w: stays(
                     request, w.estate(LoadSpec(port_outs={request.id})), w.now
                 ),
             )
         case "returned" if known.state is PortOutState.CLAIMED:
-            _keep(desk, known, _returned)
+            _keep(context, known, _returned)
         case "refused" if known.state is PortOutState.ASKED:
             _keep(
-                desk,
+                context,
                 known,
                 lambda request, w: [
                     refused(request, asked.code or "not-authorised", w.now, "the carrier")
@@ -327,14 +339,14 @@ def _news(desk: Desk, account: Account, asked: PortOutAsked, known: PortOut | No
     return True
 
 
-def _begin(desk: Desk, account: Account, asked: PortOutAsked) -> None:
-    with desk.writing(reason="another carrier asks for them") as writing:
+def _begin(context: Context, account: Account, asked: PortOutAsked) -> None:
+    with context.writing(reason="another carrier asks for them") as writing:
         last = writing.connection.execute(select(func.max(tables.port_out.c.no))).scalar() or 0
         state = (
             PortOutState.UNASKED if asked.state in {"gone unasked", "gone"} else PortOutState.ASKED
         )
         request = PortOut(
-            id=desk.new_id("portout"),
+            id=context.new_id("portout"),
             no=last + 1,
             account=account.id,
             carrier=account.carrier,
@@ -364,21 +376,21 @@ def _returned(request: PortOut, writing: Writing) -> list[Change]:
         changed(
             Subject.PORT_OUT,
             request,
-            request.but(state=PortOutState.RETURNED, said=said),
+            request.copy_with(state=PortOutState.RETURNED, said=said),
             "port-out.returned",
         )
     ]
 
 
-def _keep(desk: Desk, known: PortOut, changes: Any) -> None:
-    with desk.writing(reason="what the carrier says") as writing:
+def _keep(context: Context, known: PortOut, changes: Any) -> None:
+    with context.writing(reason="what the carrier says") as writing:
         writing.save(changes(writing.records.the(PortOut, known.id), writing))
 
 
-def _gone(desk: Desk, request: PortOut, at: datetime) -> WorkOrder | None:
+def _gone(context: Context, request: PortOut, at: datetime) -> WorkOrder | None:
     """The lives of the numbers end; a draft cleans up after them, made from what depended on them a
     moment before."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.estate(LoadSpec(port_outs={request.id}))
         mine = [
             n
@@ -395,15 +407,15 @@ def _gone(desk: Desk, request: PortOut, at: datetime) -> WorkOrder | None:
     ):  # written first: whatever dies after it, the next look finds it under the same identity
         title = f"Clean up after port out {request.no}: {counted(len(request.numbers), 'number')}"
         order = workorders.draft(
-            desk, title, tasks, reason=f"gone to {request.gaining}", identity=identity
+            context, title, tasks, reason=f"gone to {request.gaining}", identity=identity
         )
-    with desk.writing(reason=f"gone to {request.gaining}") as writing:
+    with context.writing(reason=f"gone to {request.gaining}") as writing:
         now = writing.records.the(PortOut, request.id)
         changes = gone(now, writing.estate(LoadSpec(port_outs={request.id})), at)
         first = changes[0].model_copy(
-            update={"after": changes[0].after.but(clean_up=identity if order else "nothing")}
+            update={"after": changes[0].after.copy_with(clean_up=identity if order else "nothing")}
         )
         writing.save([first, *changes[1:]])
     for number in request.numbers:
-        desk.outside.telephony.remove_number(number)
+        context.outside.telephony.remove_number(number)
     return order

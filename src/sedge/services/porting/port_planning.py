@@ -17,7 +17,7 @@ from sedge.core.porting.dates import (
 from sedge.core.porting.planning import PortPlan, plan
 from sedge.core.porting.records import AccountDetails, Port, PortLine
 from sedge.core.records import Account, Carrier, Number, Site, Subject
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.porting import change_freezes
 from sedge.services.porting.ports import MOST_NUMBERS, open_ports
 from sedge.store.schema import tables
@@ -35,10 +35,10 @@ class Planned:
     site: str
 
 
-def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
+def plan_ports(context: Context, text: str, *, account: str, site: str) -> Planned:
     """Read, looked up and grouped; nothing is kept. Raises NotUnderstood naming the field,
     OutsideSilent."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         ours_at = reading.records.the(Site, site)
         gaining = reading.records.the(Account, account)
         carrier = reading.records.the(Carrier, gaining.carrier)
@@ -53,8 +53,8 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
         raise NotUnderstood(
             f"At most {MOST_NUMBERS:,} numbers at a time; these are {len(numbers):,}.", field="text"
         )
-    served = desk.outside.numbering.served(numbers)
-    with desk.reading() as reading:
+    served = context.outside.numbering.served(numbers)
+    with context.reading() as reading:
         ours = _ours(reading, numbers)
 
     def serves(e164: str) -> str:
@@ -68,10 +68,10 @@ def plan_ports(desk: Desk, text: str, *, account: str, site: str) -> Planned:
     found = plan(
         numbers,
         served,
-        desk.outside.numbering.on_account,
+        context.outside.numbering.on_account,
         ours=ours,
         serves=serves,
-        submitted=desk.now(),
+        submitted=context.now(),
         subdivisions={ours_at.country: usual_subdivision(ours_at.country, ours_at.timezone)},
         blackouts=free,
     )
@@ -92,23 +92,23 @@ def _ours(reading: Reading, numbers: list[str]) -> dict[str, str]:
     }
 
 
-def begin(desk: Desk, text: str, *, account: str, site: str) -> list[Port]:
+def begin(context: Context, text: str, *, account: str, site: str) -> list[Port]:
     """A draft for each port of the plan that has a number that can move. Raises as `plan_ports`,
     NotAllowedNow where none can."""
-    desk.require(May.PORT)
-    planned = plan_ports(desk, text, account=account, site=site)
+    context.require(May.PORT)
+    planned = plan_ports(context, text, account=account, site=site)
     wanted = [p for p in planned.plan.ports if p.eligible]
     if not wanted:
         raise NotAllowedNow(
             "None of these numbers can move. The plan says why for each.", reason="none-can-move"
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         last = last_no(writing)
         pending = {line.e164 for p in open_ports(writing) for line in p.lines}
         where = writing.records.the(Site, site)
         made = [
             Port(
-                id=desk.new_id("port"),
+                id=context.new_id("port"),
                 no=last + i,
                 losing=p.losing,
                 country=p.country,

@@ -10,7 +10,7 @@ from sedge.core.porting.records import Port, PortState
 from sedge.core.porting.reducers import answered
 from sedge.core.records import Account
 from sedge.outside.porting import PortAnswer
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.periodic import periodic
 from sedge.services.porting.ports import open_ports
 
@@ -18,11 +18,11 @@ ASK_EVERY = timedelta(minutes=10)
 
 
 @periodic("ports")
-def follow_ports(desk: Desk) -> int:
+def follow_ports(context: Context) -> int:
     """Ask after every port that a losing carrier has, every ten minutes; what it says becomes
     events. A silent carrier is asked again."""
-    house, done = desk.house, 0
-    with desk.reading() as reading:
+    installation, done = context.installation, 0
+    with context.reading() as reading:
         waiting = [
             p
             for p in open_ports(reading)
@@ -33,21 +33,21 @@ def follow_ports(desk: Desk) -> int:
             a.id: a.carrier for a in reading.records.many(Account, {p.account for p in waiting})
         }
     for port in waiting:
-        key = (desk.who.organisation, f"port {port.id}")
-        if house.next_at.get(key, desk.now()) > desk.now():
+        key = (context.who.organisation, f"port {port.id}")
+        if installation.next_at.get(key, context.now()) > context.now():
             continue
-        house.next_at[key] = min(_soon(port, desk.now()), desk.now() + ASK_EVERY)
+        installation.next_at[key] = min(_soon(port, context.now()), context.now() + ASK_EVERY)
         try:
-            told = desk.outside.ports.state(carriers[port.account], port.placed_as or "")
+            told = context.outside.ports.state(carriers[port.account], port.placed_as or "")
         except OutsideTrouble:
             continue
-        done += hear(desk, port.id, told)
+        done += hear(context, port.id, told)
     return done
 
 
-def hear(desk: Desk, key: str, told: PortAnswer) -> bool:
+def hear(context: Context, key: str, told: PortAnswer) -> bool:
     """Keep what a losing carrier says of a port; whether that was news."""
-    with desk.writing(reason="what the losing carrier says") as writing:
+    with context.writing(reason="what the losing carrier says") as writing:
         changes = _told(writing, key, told)
         if changes:
             writing.save(changes)
@@ -74,7 +74,9 @@ def _told(writing: Writing, key: str, told: PortAnswer) -> list[Change]:
     )
     if found and told.answer_due != port.answer_due:
         first = found[0]
-        found[0] = first.model_copy(update={"after": first.after.but(answer_due=told.answer_due)})
+        found[0] = first.model_copy(
+            update={"after": first.after.copy_with(answer_due=told.answer_due)}
+        )
     return found
 
 

@@ -1,4 +1,4 @@
-"""Ports at the desk: from pasted numbers to ports, their papers and dates; what the losing carrier
+"""Ports: from pasted numbers to ports, their papers and dates; what the losing carrier
 answers; the calendar of all."""
 
 import re
@@ -30,7 +30,7 @@ from sedge.core.workorders import tasks as t
 from sedge.formats.mandate import MandateFacts, mandate
 from sedge.formats.port_calendar import PortDate, write
 from sedge.formats.sheets import text_of
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.porting import change_freezes
 from sedge.services.supply import documents
 from sedge.services.workorders import workorders
@@ -104,8 +104,8 @@ class PortView:
         return allows(self.port.state, PortEvent(event))
 
 
-def list_ports(desk: Desk) -> list[Port]:
-    with desk.reading() as reading:
+def list_ports(context: Context) -> list[Port]:
+    with context.reading() as reading:
         return reading.records.where(Port, order_by=tables.port.c.no.desc(), limit=LISTED)
 
 
@@ -113,9 +113,9 @@ def open_ports(reading: Reading | Writing) -> list[Port]:
     return reading.records.where(Port, tables.port.c.open.is_(True), order_by=tables.port.c.no)
 
 
-def view_port(desk: Desk, key: str) -> PortView:
+def view_port(context: Context, key: str) -> PortView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
         account = reading.records.the(Account, port.account)
         site, gaining = (
@@ -127,7 +127,7 @@ def view_port(desk: Desk, key: str) -> PortView:
     if port.numbers and port.state in {PortState.DRAFT, PortState.READY, PortState.REJECTED}:
         when = earliest(
             port.country,
-            desk.now(),
+            context.now(),
             subdivision=port.subdivision,
             numbers=len(port.numbers),
             timezone=site.timezone,
@@ -161,7 +161,7 @@ def view_port(desk: Desk, key: str) -> PortView:
         rejected,
         told,
         wrong,
-        port.is_silent(desk.now()),
+        port.is_silent(context.now()),
     )
 
 
@@ -224,15 +224,15 @@ def _lacking(port: Port) -> list[Lacking]:
     return found
 
 
-def change_port(desk: Desk, key: str, form: dict[str, str]) -> Port:
+def change_port(context: Context, key: str, form: dict[str, str]) -> Port:
     """Account details, the day wished for, what becomes of lines that something hangs on. What was
     signed is to be signed again.
 
     `version` is the one the form was filled in from. Raises NotUnderstood naming the field,
     ChangedMeanwhile, NotAllowedNow while the losing carrier has it.
     """
-    desk.require(May.PORT)
-    with desk.writing() as writing:
+    context.require(May.PORT)
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         if form.get("version", str(port.version)) != str(port.version):
             raise ChangedMeanwhile(
@@ -251,7 +251,7 @@ def change_port(desk: Desk, key: str, form: dict[str, str]) -> Port:
             if (said := form.get(f"settle:{x.e164}", "").strip()[:MOST_TEXT])
         )
         codes = _codes(port, form)
-        lines = tuple(x.but(code=codes[x.e164]) for x in port.lines)
+        lines = tuple(x.copy_with(code=codes[x.e164]) for x in port.lines)
         after = {
             "details": AccountDetails(**values),
             "settled": settled,
@@ -310,7 +310,7 @@ def day_of(typed: str) -> date | None:
         ) from error
 
 
-def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
+def compare_with_bill(context: Context, key: str, bill: str) -> list[Compared]:
     """What is told of the account beside the text of the losing carrier's bill; nothing is kept.
     Raises NotUnderstood."""
     if not bill.strip():
@@ -319,7 +319,7 @@ def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
         raise NotUnderstood(
             f"At most {MOST_BILL:,} characters; the first page is enough.", field="bill"
         )
-    found = compare(view_port(desk, key).port.details, bill)
+    found = compare(view_port(context, key).port.details, bill)
     if not found:
         raise NotUnderstood(
             "Nothing is told of the account yet. Fill it in and keep it first.", field="bill"
@@ -327,31 +327,31 @@ def compare_with_bill(desk: Desk, key: str, bill: str) -> list[Compared]:
     return found
 
 
-def put_bill(desk: Desk, key: str, filename: str, content: bytes) -> Port:
+def put_bill(context: Context, key: str, filename: str, content: bytes) -> Port:
     """The bill from which the account was copied, kept on file with the port. Raises NotUnderstood
     for what is no PDF or picture."""
-    desk.require(May.PORT)
-    with desk.reading() as reading:
+    context.require(May.PORT)
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
     document = documents.put_on_file(
-        desk,
+        context,
         paper="bill of a losing carrier",
         filename=filename,
         content=content,
         title=f"Bill of {port.losing}, port {port.no}",
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         return writing.save(
-            [changed(Subject.PORT, port, port.but(bill=document.id), "port.bill-filed")]
+            [changed(Subject.PORT, port, port.copy_with(bill=document.id), "port.bill-filed")]
         )[0].after
 
 
-def leave_out(desk: Desk, key: str, number: str) -> Port:
+def leave_out(context: Context, key: str, number: str) -> Port:
     """A number that is not to move after all; it stays on the account. Raises NotAllowedNow for the
     last one."""
-    desk.require(May.PORT)
-    with desk.writing() as writing:
+    context.require(May.PORT)
+    with context.writing() as writing:
         port = writing.records.the(Port, key)
         left = tuple(x for x in port.lines if x.e164 != number)
         if not left:
@@ -364,23 +364,23 @@ def leave_out(desk: Desk, key: str, number: str) -> Port:
         )[0].after
 
 
-def sign(desk: Desk, key: str, by: str) -> Port:
+def sign(context: Context, key: str, by: str) -> Port:
     """The mandate is signed, by whom. Raises NotUnderstood."""
-    desk.require(May.PORT)
+    context.require(May.PORT)
     if not 2 <= len(by.strip()) <= 120:
         raise NotUnderstood("Who signed the mandate?", field="signed")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         return writing.save(
             [gone_through(writing.records.the(Port, key), PortEvent.SIGN, signed=by.strip())]
         )[0].after
 
 
-def submission(desk: Desk, key: str) -> WorkOrder:
+def submission(context: Context, key: str) -> WorkOrder:
     """A draft that submits the port: its checks say what the losing carrier would refuse."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         port = reading.records.the(Port, key)
     return workorders.draft(
-        desk,
+        context,
         f"Submit port {port.no}: {counted(len(port.numbers), 'number')} from {port.losing}",
         [t.SubmitPort(port=key)],
     )
@@ -389,9 +389,9 @@ def submission(desk: Desk, key: str) -> WorkOrder:
 # ── papers and dates ──
 
 
-def mandate_of(desk: Desk, key: str) -> bytes:
+def mandate_of(context: Context, key: str) -> bytes:
     """The customer's mandate (PDF), from the record."""
-    view = view_port(desk, key)
+    view = view_port(context, key)
     port, d = view.port, view.port.details
     account = tuple(
         (name, getattr(d, name))
@@ -407,11 +407,11 @@ def mandate_of(desk: Desk, key: str) -> bytes:
     return mandate(
         MandateFacts(
             port.country,
-            desk.organisation.name,
+            context.organisation.name,
             port.losing,
             view.gaining.name,
             f"port {port.no}",
-            desk.now().date(),
+            context.now().date(),
             account,
             port.numbers,
             codes,
@@ -433,9 +433,9 @@ def _date(
     return PortDate(f"{port.id}-{kind}", said, what, starts, ends, text, port.version)
 
 
-def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
+def dates(context: Context, ports: Sequence[Port] | None = None) -> list[PortDate]:
     """What is due when: answers, switches, and for drafts the earliest day."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = list(ports) if ports is not None else open_ports(reading)
         zones = {s.id: s.timezone for s in reading.records.many(Site, {p.site for p in found})}
         free = {site: change_freezes.blackouts(reading, site) for site in zones}
@@ -450,7 +450,7 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
         elif port.numbers and port.state in {PortState.DRAFT, PortState.READY}:
             when = earliest(
                 port.country,
-                desk.now(),
+                context.now(),
                 subdivision=port.subdivision,
                 numbers=len(port.numbers),
                 toll_free=port.toll_free,
@@ -463,5 +463,5 @@ def dates(desk: Desk, ports: Sequence[Port] | None = None) -> list[PortDate]:
     return sorted(entries, key=lambda e: e.starts)
 
 
-def calendar(desk: Desk, ports: Sequence[Port] | None = None) -> bytes:
-    return write(dates(desk, ports), desk.now(), f"Ports of {desk.organisation.name}")
+def calendar(context: Context, ports: Sequence[Port] | None = None) -> bytes:
+    return write(dates(context, ports), context.now(), f"Ports of {context.organisation.name}")

@@ -16,7 +16,7 @@ from sedge.core.records import (
     Site,
     Spot,
 )
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.porting.ports import view_port
 
 
@@ -45,11 +45,11 @@ class RunSheet:
     lines: list[SheetLine]
 
 
-def run_sheet(desk: Desk, key: str) -> RunSheet:
+def run_sheet(context: Context, key: str) -> RunSheet:
     """Raises NotFound."""
-    view = view_port(desk, key)
+    view = view_port(context, key)
     port = view.port
-    with desk.reading() as reading:
+    with context.reading() as reading:
         lines = [line for line in port.lines if not line.refused]
         refs = [line.holder for line in lines if line.holder]
         people = {

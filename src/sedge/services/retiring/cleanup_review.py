@@ -16,7 +16,7 @@ from sedge.core.policy import POLICY
 from sedge.core.records import HolderKind, Number, Role, ServiceLine, Site
 from sedge.core.retiring.dependencies import FOR_HELP
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.retiring import retiring
 from sedge.services.spend import usage
 from sedge.store.repositories.records import is_open
@@ -80,11 +80,11 @@ class TidyUp:
         return _sum(row.number for heap in self.heaps for row in heap.rows)
 
 
-def tidy_up(desk: Desk, days: str = "") -> TidyUp:
+def tidy_up(context: Context, days: str = "") -> TidyUp:
     """Each number in the first heap it belongs to. Raises NotUnderstood for days that are none."""
     span = _days(days)
-    calls, silent = _silent_since(desk, span)
-    with desk.reading() as reading:
+    calls, silent = _silent_since(context, span)
+    with context.reading() as reading:
         seen: set[str] = set()
         sites = {s.id: s for s in reading.records.all(Site)}
         found = [
@@ -137,15 +137,17 @@ def _days(typed: str) -> int:
 Found = tuple[list[tuple[Number, str, datetime | None]], int]
 
 
-def _silent_since(desk: Desk, days: int) -> tuple[dict[str, datetime | None], bool]:
+def _silent_since(context: Context, days: int) -> tuple[dict[str, datetime | None], bool]:
     """Numbers that nobody has called or called from since, with when somebody last did; and whether
     the telephone system was silent. Call records say so where they reach back, else the telephone
     system's counters."""
-    known = usage.quiet_since(desk, days, MOST_ASKED)
+    known = usage.quiet_since(context, days, MOST_ASKED)
     if known is not None:
         return known, False
     try:
-        return desk.outside.telephony.uncalled(desk.now() - timedelta(days=days), MOST_ASKED), False
+        return context.outside.telephony.uncalled(
+            context.now() - timedelta(days=days), MOST_ASKED
+        ), False
     except OutsideTrouble:
         return {}, True
 
@@ -339,17 +341,17 @@ def _used(reading: Reading, site: str) -> int:
 
 
 def plan(
-    desk: Desk, numbers: Sequence[str], *, then: str, rest: str = ""
+    context: Context, numbers: Sequence[str], *, then: str, rest: str = ""
 ) -> tuple[list[Task], str]:
     """The tasks that retire what was chosen. Raises NotUnderstood naming the field."""
-    desk.require(May.RELEASE)
+    context.require(May.RELEASE)
     if not numbers:
         raise NotUnderstood("Choose some numbers first.", field="numbers")
     if len(numbers) > MOST_CHOSEN:
         raise NotUnderstood(f"At most {MOST_CHOSEN:,} numbers at a time.", field="numbers")
     if then not in retiring.THENS:
         raise NotUnderstood("Choose what becomes of the numbers.", field="then")
-    tasks = retiring.many(desk, numbers, then=then, rest=retiring.days_of_rest(rest))
+    tasks = retiring.many(context, numbers, then=then, rest=retiring.days_of_rest(rest))
     if not tasks:
         raise NotUnderstood(
             "Nothing would change: these rest, or are free, already. Choose to release them.",

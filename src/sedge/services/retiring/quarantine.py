@@ -11,7 +11,7 @@ from sedge.core.numbers.plan import COUNTRIES, Kind
 from sedge.core.policy import POLICY
 from sedge.core.records import ORGANISATION, Defaults, Subject
 from sedge.core.retiring.quarantine import MOST_REST, days_for, key_of
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.schema import tables
 
 
@@ -26,9 +26,9 @@ class RestRow:
     own: bool
 
 
-def list_rests(desk: Desk) -> list[RestRow]:
+def list_rests(context: Context) -> list[RestRow]:
     """The countries of the organisation's sites, and those that have days of their own."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         defaults = reading.records.find(Defaults, ORGANISATION)
         here = {
             country
@@ -48,9 +48,9 @@ def list_rests(desk: Desk) -> list[RestRow]:
     ]
 
 
-def set_rest(desk: Desk, country: str, *, days: str, toll_free: str) -> list[RestRow]:
+def set_rest(context: Context, country: str, *, days: str, toll_free: str) -> list[RestRow]:
     """Empty: as the policy says. Raises NotUnderstood naming the field."""
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     if country not in COUNTRIES:
         raise NotUnderstood("Choose one of the countries.", field="country")
     wanted = {
@@ -61,14 +61,14 @@ def set_rest(desk: Desk, country: str, *, days: str, toll_free: str) -> list[Res
         key_of(country, toll_free=False): POLICY.rest(Kind.GEOGRAPHIC),
         key_of(country, toll_free=True): POLICY.rest(Kind.TOLL_FREE),
     }
-    with desk.writing(reason=f"rest of numbers in {COUNTRIES[country].name}") as writing:
+    with context.writing(reason=f"rest of numbers in {COUNTRIES[country].name}") as writing:
         before = writing.records.find(Defaults, ORGANISATION)
         kept = {key: n for key, n in (before.rests if before else {}).items() if key not in wanted}
         kept |= {key: n for key, n in wanted.items() if n is not None and n != usual[key]}
-        after = (before or Defaults(id=ORGANISATION)).but(rests=kept)
+        after = (before or Defaults(id=ORGANISATION)).copy_with(rests=kept)
         if after.rests != (before.rests if before else {}):
             writing.save([changed(Subject.DEFAULTS, before, after, "organisation.rest-set")])
-    return list_rests(desk)
+    return list_rests(context)
 
 
 def _days(typed: str, field: str) -> int | None:

@@ -1,4 +1,4 @@
-"""Retiring at the desk: what depends on numbers, what each way of letting them go costs, and the
+"""Retiring: what depends on numbers, what each way of letting them go costs, and the
 work orders that do it."""
 
 from collections.abc import Iterable, Sequence
@@ -16,7 +16,7 @@ from sedge.core.retiring.quarantine import MOST_REST, rest_of
 from sedge.core.retiring.terms import Choice, choices
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.retiring.usage_index import around
 
 MOST_WORDS = 300
@@ -44,9 +44,9 @@ class Retirement:
         return [d for d in self.dependences if d.grave]
 
 
-def depends_on(desk: Desk, e164: str) -> Retirement:
+def depends_on(context: Context, e164: str) -> Retirement:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.look_at(Subject.NUMBER, e164)
         number = estate.number(e164)
         found = dependences(number, estate, around(reading, [number])[e164])
@@ -65,7 +65,7 @@ def depends_on(desk: Desk, e164: str) -> Retirement:
     return Retirement(
         number,
         found,
-        choices(number, carrier, desk.now().date(), rest),
+        choices(number, carrier, context.now().date(), rest),
         rest,
         f"This number is no longer in use.{instead}",
     )
@@ -83,7 +83,13 @@ def days_of_rest(typed: str) -> int | None:
 
 
 def plan(
-    desk: Desk, e164: str, *, then: str, rest: str = "", announcement: str = "", settle: bool = True
+    context: Context,
+    e164: str,
+    *,
+    then: str,
+    rest: str = "",
+    announcement: str = "",
+    settle: bool = True,
 ) -> tuple[list[Task], str]:
     """Tasks that retire a number: what depends on it settled where that needs no judgement, taken
     back, then rest or release.
@@ -95,7 +101,7 @@ def plan(
         raise NotUnderstood("Choose what becomes of the number.", field="then")
     if len(announcement) > MOST_WORDS:
         raise NotUnderstood(f"At most {MOST_WORDS} characters.", field="announcement")
-    view = depends_on(desk, e164)
+    view = depends_on(context, e164)
     number = view.number
     tasks: list[Task] = settling(view.dependences) if settle else []
     if number.state is State.ASSIGNED and number.holder:
@@ -125,11 +131,11 @@ def plan(
 
 
 def many(
-    desk: Desk, numbers: Sequence[str], *, then: str, rest: int | None, announcement: str = ""
+    context: Context, numbers: Sequence[str], *, then: str, rest: int | None, announcement: str = ""
 ) -> list[Any]:
     """Tasks that retire many numbers: caller IDs and fallbacks that lead to them changed, idle
     seats taken back, each taken back and let go."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.estate(LoadSpec(numbers=set(numbers)))
         found = [estate.number(n) for n in numbers]
         settled = _settle_many(reading, found, estate)

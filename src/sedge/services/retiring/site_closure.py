@@ -1,4 +1,4 @@
-"""Closing a site at the desk: everything that is there, what depends on it elsewhere, the money,
+"""Closing a site: everything that is there, what depends on it elsewhere, the money,
 and one work order that lets it all go."""
 
 from collections import Counter
@@ -33,7 +33,7 @@ from sedge.core.retiring.quarantine import days_for, rest_of
 from sedge.core.retiring.terms import Sum, choices, sums
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.retiring import retiring
 from sedge.services.retiring.usage_index import around
 from sedge.services.workorders.guided_workflows import leaving
@@ -64,9 +64,9 @@ class Closing:
     announcement: str
 
 
-def view_closing(desk: Desk, key: str) -> Closing:
+def view_closing(context: Context, key: str) -> Closing:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
         numbers, total = _numbers(reading, key)
         people = reading.records.where(
@@ -89,7 +89,7 @@ def view_closing(desk: Desk, key: str) -> Closing:
         refs = {n.e164: n.holder for n in numbers if n.holder}
         grants = reading.records.held_by(Grant, refs.values())
         products = {p.id: p.name for p in reading.records.all(Product)}
-    today = desk.now().date()
+    today = context.now().date()
     of_each = [choices(n, carriers[n.carrier], today, rest_of(n, estate)) for n in numbers]
     terms = [n.bound_until for n in numbers if n.bound_until]
     return Closing(
@@ -137,41 +137,47 @@ def _numbers(reading: Reading, site: str) -> tuple[list[Number], int]:
 
 
 def plan(
-    desk: Desk, key: str, *, then: str, rest: str = "", announcement: str = "", people: str = "stay"
+    context: Context,
+    key: str,
+    *,
+    then: str,
+    rest: str = "",
+    announcement: str = "",
+    people: str = "stay",
 ) -> tuple[list[Task], str]:
     """One work order for all of a site's numbers: taken back, idle seats saved, then released, or
     rested and released, or kept. Its people `stay` as they are, `leave`, or move to the site of
     that id. Raises NotUnderstood naming the field, NotAllowedNow where nothing is left.
     """
-    desk.require(May.RELEASE)
+    context.require(May.RELEASE)
     days = retiring.days_of_rest(rest)
     if then not in retiring.THENS:
         raise NotUnderstood("Choose what becomes of the numbers.", field="then")
     if len(announcement) > retiring.MOST_WORDS:
         raise NotUnderstood(f"At most {retiring.MOST_WORDS} characters.", field="announcement")
-    view = view_closing(desk, key)
+    view = view_closing(context, key)
     tasks = retiring.many(
-        desk,
+        context,
         [n.e164 for n in view.numbers],
         then=then,
         rest=days,
         announcement=announcement.strip(),
     )
     tasks += [
-        *_paths(desk, view, announcement.strip() or view.announcement),
-        *_people(desk, view, people),
+        *_paths(context, view, announcement.strip() or view.announcement),
+        *_people(context, view, people),
     ]
     if not tasks:
         raise NotAllowedNow(f"Nothing is left at {view.site.name} to release.", reason="nothing")
     return tasks, f"Close {view.site.name}: {counted(len(view.numbers), 'number')}"
 
 
-def _paths(desk: Desk, view: Closing, words: str) -> list[Task]:
+def _paths(context: Context, view: Closing, words: str) -> list[Task]:
     """Call paths that only the site's numbers follow say that it is closed from then on, so that
     they need nobody any more."""
     life = tables.life
     here = Counter(n.path for n in view.numbers if n.path)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         query = (
             select(life.c.path, func.count())
             .where(life.c.path.in_(sorted(here)), is_open())
@@ -187,12 +193,12 @@ def _paths(desk: Desk, view: Closing, words: str) -> list[Task]:
     ]
 
 
-def _people(desk: Desk, view: Closing, people: str) -> list[Task]:
+def _people(context: Context, view: Closing, people: str) -> list[Task]:
     if people == "stay":
         return []
     going = {n.e164 for n in view.numbers}
     tasks: list[Task] = []
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if people == "leave":
             for person in view.people:
                 found = leaving(reading, person)

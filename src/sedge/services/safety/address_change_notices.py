@@ -10,7 +10,7 @@ from sedge.core.estate import Change
 from sedge.core.facts import counted
 from sedge.core.records import Number, Subject
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.workorders import order_running
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -33,18 +33,21 @@ def out_of_date(writing: Writing, spots: Sequence[str]) -> list[Change]:
         numbers = writing.records.where(Number, life.c.registered_spot.in_(part), tables.IN_USE)
         found += [
             changed(
-                Subject.NUMBER, n, n.but(registered_spot=None), "number.registration-out-of-date"
+                Subject.NUMBER,
+                n,
+                n.copy_with(registered_spot=None),
+                "number.registration-out-of-date",
             )
             for n in numbers
         ]
     return found
 
 
-def tell(desk: Desk, where: str = "a place") -> list[WorkOrder]:
+def draft_notices(context: Context, where: str = "a place") -> list[WorkOrder]:
     """Sedge's own work orders that tell of the place of every number in use at the spots noted.
     None where nobody is there."""
     life = tables.life
-    with desk.reading() as reading:
+    with context.reading() as reading:
         spots = list(reading.connection.execute(select(place_to_tell.c.spot)).scalars())
         here = select(life.c.number).where(
             life.c.spot.in_(select(place_to_tell.c.spot)), tables.IN_USE
@@ -58,13 +61,13 @@ def tell(desk: Desk, where: str = "a place") -> list[WorkOrder]:
         title = f"Tell where {where} is: {counted(len(part), 'number')}"
         orders.append(
             order_running.run_now(
-                desk.as_system(),
+                context.as_system(),
                 title,
                 [t.TellPlace(number=n) for n in part],
-                reason=f"changed by {desk.actor}",
+                reason=f"changed by {context.actor}",
             )
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         for start in range(0, len(spots), PART):
             writing.connection.execute(
                 delete(place_to_tell).where(place_to_tell.c.spot.in_(spots[start : start + PART]))

@@ -8,7 +8,7 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood, OutsideTrouble
 from sedge.core.records import Address, Subject, Verdict
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.services.safety import safety
 
@@ -26,22 +26,22 @@ class Rechecked:
     trouble: str
 
 
-def recheck(desk: Desk) -> Rechecked:
+def recheck(context: Context) -> Rechecked:
     """Every address once more; a changed verdict, answering point or place is kept. One the
     register is silent on stays as it was."""
-    desk.require(May.CHANGE_SAFETY)
-    if not desk.outside.register.is_connected:
+    context.require(May.CHANGE_SAFETY)
+    if not context.outside.register.is_connected:
         return Rechecked(0, [], "")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         addresses = reading.records.all(Address)
     moved: list[Address] = []
     for address in addresses:
         try:
-            after = _as_now(desk, address)
+            after = _as_now(context, address)
         except OutsideTrouble as error:
             return Rechecked(len(addresses), moved, error.message)
         if after != address:
-            with desk.writing(reason="the register was asked again") as writing:
+            with context.writing(reason="the register was asked again") as writing:
                 now = writing.records.the(Address, address.id)
                 if now == address:
                     moved.append(
@@ -52,15 +52,15 @@ def recheck(desk: Desk) -> Rechecked:
     return Rechecked(len(addresses), moved, "")
 
 
-def _as_now(desk: Desk, address: Address) -> Address:
+def _as_now(context: Context, address: Address) -> Address:
     try:
-        found = safety.match_address(desk, address.elements.model_dump())
+        found = safety.match_address(context, address.elements.model_dump())
     except NotUnderstood:
-        return address.but(verdict=Verdict.UNKNOWN)
+        return address.copy_with(verdict=Verdict.UNKNOWN)
     if found.verdict is not Verdict.EXACT:
-        return address.but(verdict=found.verdict, accepted=False)
+        return address.copy_with(verdict=found.verdict, accepted=False)
     best = found.candidates[0]
-    return address.but(
+    return address.copy_with(
         verdict=address.verdict if address.dispatchable else Verdict.EXACT,
         psap=best.psap,
         point=best.point,
@@ -68,12 +68,12 @@ def _as_now(desk: Desk, address: Address) -> Address:
 
 
 @periodic(NAME)
-def recheck_nightly(desk: Desk) -> int:
+def recheck_nightly(context: Context) -> int:
     """Once a night, and an hour later again where the register was silent; how many addresses
     changed."""
 
     def ask() -> tuple[int, bool]:
-        done = recheck(desk.as_system())
+        done = recheck(context.as_system())
         return len(done.changed), not done.trouble
 
-    return desk.house.nightly(desk.who.organisation, NAME, ASKED_AT, ask)
+    return context.installation.nightly(context.who.organisation, NAME, ASKED_AT, ask)

@@ -8,7 +8,7 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, OutsideTrouble
 from sedge.core.records import Account, Address, Carrier, Number, Site, Spot
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -40,7 +40,7 @@ class Compared:
     at: datetime
 
 
-def wanted(desk: Desk, spot: Spot, address: Address, site: Site) -> dict[str, str]:
+def wanted(context: Context, spot: Spot, address: Address, site: Site) -> dict[str, str]:
     """What a carrier should have registered for a number at a spot."""
     elements = address.elements
     return {
@@ -51,12 +51,12 @@ def wanted(desk: Desk, spot: Spot, address: Address, site: Site) -> dict[str, st
     }
 
 
-def compare(desk: Desk, key: str) -> Compared:
+def compare(context: Context, key: str) -> Compared:
     """Ask a carrier for all addresses it has of our numbers, and hold them against ours. Raises
     NotFound for one that keeps none."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carrier = reading.records.the(Carrier, key)
-        if not carrier.registers_addresses or key not in desk.outside.carriers:
+        if not carrier.registers_addresses or key not in context.outside.carriers:
             raise NotFound(
                 f"{carrier.name} keeps no addresses; the place travels with each call.",
                 subject="carrier",
@@ -73,15 +73,15 @@ def compare(desk: Desk, key: str) -> Compared:
     theirs: dict[str, dict[str, str]] = {}
     try:
         for account in accounts:
-            theirs |= desk.at_carrier(account).addresses()
+            theirs |= context.at_carrier(account).addresses()
     except OutsideTrouble as error:
-        return Compared(carrier, [], 0, error.message, desk.now())
+        return Compared(carrier, [], 0, error.message, context.now())
     found: list[Difference] = []
     for n in numbers:
         if not n.spot or n.spot not in spots:
             continue
         spot = spots[n.spot]
-        ours = wanted(desk, spot, addresses[spot.address], sites[spot.site])
+        ours = wanted(context, spot, addresses[spot.address], sites[spot.site])
         has = theirs.get(n.e164)
         parts = tuple(
             (name, ours[name], (has or {}).get(name, ""))
@@ -90,23 +90,23 @@ def compare(desk: Desk, key: str) -> Compared:
         )
         if has is None or parts:
             found.append(Difference(n, sites[n.site].name, parts, has is None))
-    return Compared(carrier, found, len(numbers) - len(found), "", desk.now())
+    return Compared(carrier, found, len(numbers) - len(found), "", context.now())
 
 
-def keeping(desk: Desk) -> list[Carrier]:
+def keeping(context: Context) -> list[Carrier]:
     """Carriers that keep addresses and can be asked."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [
             c
             for c in reading.records.all(Carrier)
-            if c.registers_addresses and c.id in desk.outside.carriers
+            if c.registers_addresses and c.id in context.outside.carriers
         ]
 
 
-def send_again(desk: Desk, key: str) -> WorkOrder:
+def send_again(context: Context, key: str) -> WorkOrder:
     """A draft that registers every address that differs."""
-    desk.require(May.CHANGE_ESTATE)
-    compared = compare(desk, key)
+    context.require(May.CHANGE_ESTATE)
+    compared = compare(context, key)
     if not compared.differences:
         raise NotFound(
             compared.trouble or f"{compared.carrier.name} has every address as Sedge says it.",
@@ -114,5 +114,5 @@ def send_again(desk: Desk, key: str) -> WorkOrder:
         )
     tasks = [t.RegisterAddress(number=d.number.e164) for d in compared.differences[:SHOWN]]
     return workorders.draft(
-        desk, f"Register {len(tasks)} addresses with {compared.carrier.name}", tasks
+        context, f"Register {len(tasks)} addresses with {compared.carrier.name}", tasks
     )

@@ -16,8 +16,8 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Address, Site, Spot, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
-from sedge.services.context import Desk, House
-from sedge.store.repositories.access.installation import Member
+from sedge.services.context import Context, Installation
+from sedge.store.repositories.access.sign_ins import Member
 from sedge.store.schema.safety import confirm_link
 
 GOOD_FOR = timedelta(days=14)
@@ -35,17 +35,17 @@ class Asked:
     expires_at: datetime
 
 
-def make_link(desk: Desk, code: str, *, to: str = "") -> str:
+def make_link(context: Context, code: str, *, to: str = "") -> str:
     """A new link for a spot, told this once; mailed to `to` where that is given. Raises
     NotUnderstood, NotFound."""
-    desk.require(May.CHANGE_SAFETY)
+    context.require(May.CHANGE_SAFETY)
     if to and ("@" not in to or len(to) > 200 or any(ch.isspace() for ch in to)):
         raise NotUnderstood("That is no mail address.", field="to")
-    token = f"{desk.who.organisation}.{secrets.token_urlsafe(24)}"
+    token = f"{context.who.organisation}.{secrets.token_urlsafe(24)}"
     path = f"/confirm/{token}"
-    with desk.writing() as writing:
+    with context.writing() as writing:
         spot = writing.records.the(Spot, code)
-        desk.require_site(spot.site)
+        context.require_site(spot.site)
         site = writing.records.the(Site, spot.site)
         values = {
             "token_hash": _hash(token),
@@ -55,9 +55,11 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
             "used_at": None,
         }
         writing.connection.execute(insert(confirm_link).values(**values))
-        writing.remark("spot.asked", Subject.SPOT, code, f"{spot.name}{f', {to}' if to else ''}")
+        writing.record_event(
+            "spot.asked", Subject.SPOT, code, f"{spot.name}{f', {to}' if to else ''}"
+        )
         if to:
-            address = f"{desk.house.settings.address}{path}"
+            address = f"{context.installation.settings.address}{path}"
             text = (
                 f"If somebody makes an emergency call from “{spot.name}” at {site.name}, the"
                 f" crew is sent"
@@ -73,10 +75,10 @@ def make_link(desk: Desk, code: str, *, to: str = "") -> str:
     return path
 
 
-def asked(house: House, token: str) -> Asked:
+def asked(installation: Installation, token: str) -> Asked:
     """What a link is about. Raises NotFound where it was used, has run out or never was."""
-    desk = _desk_of(house, token)
-    with desk.reading() as reading:
+    context = _context_of(installation, token)
+    with context.reading() as reading:
         row = reading.connection.execute(
             select(confirm_link).where(confirm_link.c.token_hash == _hash(token))
         ).first()
@@ -84,7 +86,7 @@ def asked(house: House, token: str) -> Asked:
             raise NotFound(GONE, subject="link")
         spot = reading.records.the(Spot, row.spot)
         return Asked(
-            desk.organisation.name,
+            context.organisation.name,
             spot,
             reading.records.the(Site, spot.site),
             reading.records.the(Address, spot.address),
@@ -92,15 +94,15 @@ def asked(house: House, token: str) -> Asked:
         )
 
 
-def answer(house: House, token: str, *, right: bool, name: str, note: str) -> Spot:
+def answer(installation: Installation, token: str, *, right: bool, name: str, note: str) -> Spot:
     """Use a link: the spot is confirmed, or noted as wrong for Today. Once: of two at the same
     moment one is refused. Raises NotFound, NotUnderstood."""
     if not 2 <= len(name.strip()) <= 80:
         raise NotUnderstood("Say who you are, so that somebody can ask back.", field="name")
     if not right and not note.strip():
         raise NotUnderstood("Say what is wrong with it.", field="note")
-    desk = _desk_of(house, token)
-    with desk.writing(reason=f"by a link, {name.strip()}") as writing:
+    context = _context_of(installation, token)
+    with context.writing(reason=f"by a link, {name.strip()}") as writing:
         now = (
             confirm_link.c.token_hash == _hash(token),
             confirm_link.c.used_at.is_(None),
@@ -118,17 +120,17 @@ def answer(house: House, token: str, *, right: bool, name: str, note: str) -> Sp
         ).scalar_one()
         spot = writing.records.the(Spot, code)
         if right:
-            after = spot.but(confirmed_at=writing.now, confirmed_by=name.strip(), doubt="")
+            after = spot.copy_with(confirmed_at=writing.now, confirmed_by=name.strip(), doubt="")
             return writing.save([changed(Subject.SPOT, spot, after, "spot.confirmed")])[0].after
         doubt = f"{name.strip()}: {note.strip()}"[:400]
-        return writing.save([changed(Subject.SPOT, spot, spot.but(doubt=doubt), "spot.doubted")])[
-            0
-        ].after
+        return writing.save(
+            [changed(Subject.SPOT, spot, spot.copy_with(doubt=doubt), "spot.doubted")]
+        )[0].after
 
 
-def _desk_of(house: House, token: str) -> Desk:
+def _context_of(installation: Installation, token: str) -> Context:
     organisation, _, secret = token.partition(".")
-    if organisation not in house.estates or not 20 <= len(secret) <= 60:
+    if organisation not in installation.estates or not 20 <= len(secret) <= 60:
         raise NotFound(GONE, subject="link")
     who = Member(
         sign_in="link",
@@ -137,7 +139,7 @@ def _desk_of(house: House, token: str) -> Desk:
         organisation=organisation,
         role=AccessRole.SAFETY_OFFICER,
     )
-    return house.desk(who)
+    return installation.context(who)
 
 
 def _hash(token: str) -> str:

@@ -1,4 +1,4 @@
-"""Coverage at the desk: per site and floor from kept counts, gaps grouped by reason, each put right
+"""Coverage: per site and floor from kept counts, gaps grouped by reason, each put right
 by a work order."""
 
 from collections import Counter
@@ -13,7 +13,7 @@ from sedge.core.records import Address, HolderKind, Number, Person, Site, Spot
 from sedge.core.safety.coverage import SiteCoverage, coverage_of
 from sedge.core.safety.spots import spot_problem
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.safety.safety import count_not_registered, not_registered
 from sedge.services.workorders import workorders
 from sedge.store.projections import spot_counts
@@ -47,10 +47,10 @@ class Gap:
         return f"{self.count:,} {SINGULAR.get(noun, noun) if one else noun} {rest}"
 
 
-def by_site(desk: Desk) -> list[SiteCoverage]:
+def by_site(context: Context) -> list[SiteCoverage]:
     """Every site, the least covered first. Nothing is added up: the counts are kept as things
     change."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         spots = reading.records.all(Spot)
         addresses = {a.id: a for a in reading.records.all(Address)}
         sites, counts = reading.records.all(Site), list(spot_counts.counts(reading.connection))
@@ -95,10 +95,10 @@ def _own_elsewhere(
     }
 
 
-def gaps(desk: Desk, *, limit: int = SHOWN) -> list[Gap]:
+def gaps(context: Context, *, limit: int = SHOWN) -> list[Gap]:
     """Every reason why help would not find somebody, the most serious first. How many it concerns
     is known from kept counts; the first `limit` of them are named."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         counts = list(spot_counts.counts(reading.connection))
         bad = _bad_spots(reading)
         nowhere, here = Counter[str](), Counter[str]()
@@ -277,10 +277,10 @@ def _doubted(reading: Reading) -> list[Gap]:
     ]
 
 
-def put_right(desk: Desk, key: str) -> WorkOrder:
+def put_right(context: Context, key: str) -> WorkOrder:
     """The draft of a work order that closes a gap as far as nobody's judgement is needed. Raises
     NotFound."""
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.CHANGE_ESTATE)
     makers: dict[str, Callable[[Reading], list[t.Task]]] = {
         "not-registered": _registering,
         "no-spot": _spotting,
@@ -289,7 +289,7 @@ def put_right(desk: Desk, key: str) -> WorkOrder:
         raise NotFound(
             "This gap needs somebody to choose; look at it page by page.", subject="gap", id=key
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         tasks = makers[key](reading)
     if not tasks:
         raise NotFound("There is nothing left to correct.", subject="gap", id=key)
@@ -297,7 +297,7 @@ def put_right(desk: Desk, key: str) -> WorkOrder:
         "not-registered": "Register emergency addresses",
         "no-spot": "Give numbers in use a spot",
     }[key]
-    return workorders.draft(desk, f"{title}: {len(tasks)}", tasks)
+    return workorders.draft(context, f"{title}: {len(tasks)}", tasks)
 
 
 def _registering(reading: Reading) -> list[t.Task]:

@@ -13,7 +13,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Number, Site, Spot, Subject
 from sedge.core.safety.spots import floor_problem, needs_detail, spot_code
 from sedge.formats.pidf_lo import Place, pidf_lo
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.safety import address_change_notices
 from sedge.services.safety import spots as places
 from sedge.store.schema import tables
@@ -40,22 +40,24 @@ COLUMNS = (
 MOST_ROWS = 10_000
 
 
-def spot_pidf_lo(desk: Desk, code: str) -> bytes:
+def spot_pidf_lo(context: Context, code: str) -> bytes:
     """A spot as other systems take it. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         spot = reading.records.the(Spot, code)
         address, site = (
             reading.records.the(Address, spot.address),
             reading.records.the(Site, spot.site),
         )
     return pidf_lo(
-        _place(desk, spot, address, site, f"pres:{code.lower()}@{desk.organisation.id}.example")
+        _place(
+            context, spot, address, site, f"pres:{code.lower()}@{context.organisation.id}.example"
+        )
     )
 
 
-def number_pidf_lo(desk: Desk, e164: str) -> bytes:
+def number_pidf_lo(context: Context, e164: str) -> bytes:
     """Where help goes for a number. Raises NotFound, NotAllowedNow where it has no spot."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         number = reading.records.the(Number, e164)
         if not number.spot:
             raise NotAllowedNow(f"{number.shown} has no spot. Set one first.", reason="no-spot")
@@ -64,10 +66,10 @@ def number_pidf_lo(desk: Desk, e164: str) -> bytes:
             reading.records.the(Address, spot.address),
             reading.records.the(Site, spot.site),
         )
-    return pidf_lo(_place(desk, spot, address, site, f"tel:{e164}"))
+    return pidf_lo(_place(context, spot, address, site, f"tel:{e164}"))
 
 
-def _place(desk: Desk, spot: Spot, address: Address, site: Site, entity: str) -> Place:
+def _place(context: Context, spot: Spot, address: Address, site: Site, entity: str) -> Place:
     e = address.elements
     civic = {
         "country": e.country,
@@ -89,14 +91,14 @@ def _place(desk: Desk, spot: Spot, address: Address, site: Site, entity: str) ->
         spot.id,
         civic,
         COUNTRIES[e.country].language,
-        spot.confirmed_at or desk.now(),
+        spot.confirmed_at or context.now(),
         address.point,
     )
 
 
-def spots_csv(desk: Desk) -> str:
+def spots_csv(context: Context) -> str:
     """Every spot in use with its civic address (RFC 4180, UTF-8)."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         spots = reading.records.where(Spot, order_by=tables.spot.c.id)
         addresses = {a.id: a for a in reading.records.all(Address)}
     out = io.StringIO()
@@ -127,14 +129,14 @@ def spots_csv(desk: Desk) -> str:
     return out.getvalue()
 
 
-def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, object]:
+def spots_in(context: Context, content: bytes, *, dry_run: bool = False) -> dict[str, object]:
     """Spots out of a CSV: with a known code their words are changed, without one they are added to
     the site named. All rows or none.
 
     Gives how many are new, changed, the same, and what is wrong by line. Raises NotUnderstood for
     what is no table.
     """
-    desk.require(May.CHANGE_SAFETY)
+    context.require(May.CHANGE_SAFETY)
     try:
         rows = list(csv.DictReader(io.StringIO(content.decode("utf-8-sig"))))
     except (UnicodeDecodeError, csv.Error) as error:
@@ -150,7 +152,7 @@ def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, 
         raise NotUnderstood(
             f"At most {MOST_ROWS:,} spots at a time; these are {len(rows):,}.", field="file"
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = {s.id: s for s in reading.records.all(Spot)}
         sites = {s.id: s.id for s in reading.records.all(Site)} | {
             s.name.casefold(): s.id for s in reading.records.all(Site)
@@ -162,23 +164,23 @@ def spots_in(desk: Desk, content: bytes, *, dry_run: bool = False) -> dict[str, 
         for what in ("new", "changed", "same")
     }
     if dry_run and not bad:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             _changes(
-                desk, reading, [(what, row) for what, row, _ in plan]
+                context, reading, [(what, row) for what, row, _ in plan]
             )  # only looking says what doing would
     if bad or dry_run:
         return {**counts, "bad": bad[:100], "done": False}
-    with desk.writing(reason="spots from a file") as writing:
-        changes = _changes(desk, writing, [(what, row) for what, row, _ in plan])
+    with context.writing(reason="spots from a file") as writing:
+        changes = _changes(context, writing, [(what, row) for what, row, _ in plan])
         moved = [c.id for c in changes if c.before is not None]
         writing.save([*changes, *address_change_notices.out_of_date(writing, moved)])
     if moved:
-        address_change_notices.tell(desk, "what a file changed")
+        address_change_notices.draft_notices(context, "what a file changed")
     return {**counts, "bad": [], "done": True}
 
 
 def _changes(
-    desk: Desk, writing: Reading, rows: Sequence[tuple[str, dict[str, str]]]
+    context: Context, writing: Reading, rows: Sequence[tuple[str, dict[str, str]]]
 ) -> list[Change]:
     """All changes of a file together, so that they land together or not at all. Raises
     NotUnderstood naming the row."""
@@ -199,7 +201,7 @@ def _changes(
                 changed(
                     Subject.SPOT,
                     spot,
-                    spot.but(**words, confirmed_at=writing.now, confirmed_by=desk.actor),
+                    spot.copy_with(**words, confirmed_at=writing.now, confirmed_by=context.actor),
                     "spot.changed",
                 )
             )
@@ -218,9 +220,9 @@ def _changes(
                 site=site.id,
                 name="",
                 confirmed_at=writing.now,
-                confirmed_by=desk.actor,
+                confirmed_by=context.actor,
             )
-            fresh = plain.but(**words)
+            fresh = plain.copy_with(**words)
             changes.append(changed(Subject.SPOT, None, fresh, "spot.added"))
     return changes
 

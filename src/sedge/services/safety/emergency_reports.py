@@ -21,7 +21,7 @@ from sedge.core.records import Number, Person, Site, Subject
 from sedge.core.safety.coverage import NO_SPOT
 from sedge.core.safety.emergency_tests import Tested, help_from
 from sedge.formats.safety_report import ReportFacts, safety_report
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.store.schema import tables
 from sedge.store.schema.safety import emergency_report, emergency_report_part
@@ -137,46 +137,46 @@ class _Sheet:
         )
 
 
-def begin(desk: Desk, *, site: str = "") -> Report:
+def begin(context: Context, *, site: str = "") -> Report:
     """Test everything (or a site): a small estate at once, a large one in slices that the runner
     goes on with, so that it can be left and come back to. Raises NotFound for an unknown site."""
-    desk.require(May.PLACE_TEST_CALL)
-    desk.who.scope.require(site or None)
-    sheet = _new_sheet(desk, site)
-    _keep(desk, sheet, _slice(desk, sheet), part=0, is_new=True)
+    context.require(May.PLACE_TEST_CALL)
+    context.who.scope.require(site or None)
+    sheet = _new_sheet(context, site)
+    _keep(context, sheet, _slice(context, sheet), part=0, is_new=True)
     return sheet.report
 
 
-def run(desk: Desk, *, site: str = "") -> Report:
+def run(context: Context, *, site: str = "") -> Report:
     """As `begin`, to the end in one go."""
-    key = begin(desk, site=site).id
-    while _continue(desk, key):
+    key = begin(context, site=site).id
+    while _continue(context, key):
         pass
-    return view_report(desk, key)[0]
+    return view_report(context, key)[0]
 
 
 @periodic("emergency tests")
-def go_on(desk: Desk) -> int:
+def continue_reports(context: Context) -> int:
     """A slice of a test that has been begun; how much was done."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         key = reading.connection.execute(
             select(emergency_report.c.id).where(emergency_report.c.done.is_(False)).limit(1)
         ).scalar()
-    return int(_continue(desk, key)) if key else 0
+    return int(_continue(context, key)) if key else 0
 
 
-def _continue(desk: Desk, key: str) -> bool:
-    row = _row(desk, key)
+def _continue(context: Context, key: str) -> bool:
+    row = _row(context, key)
     if row.done:
         return False
     sheet = _sheet_of(row.body)
-    _keep(desk, sheet, _slice(desk, sheet), part=row.parts)
+    _keep(context, sheet, _slice(context, sheet), part=row.parts)
     return True
 
 
-def _new_sheet(desk: Desk, site: str) -> _Sheet:
+def _new_sheet(context: Context, site: str) -> _Sheet:
     life, person = tables.life, tables.person
-    with desk.reading() as reading:
+    with context.reading() as reading:
         of = reading.records.the(Site, site).name if site else "every site"
         here = (life.c.site == site,) if site else ()
         total = (
@@ -196,9 +196,9 @@ def _new_sheet(desk: Desk, site: str) -> _Sheet:
         people = reading.records.where(Person, *nowhere, order_by=person.c.name, limit=MOST_NAMED)
         names = {s.id: s.name for s in reading.records.many(Site, {p.site for p in people})}
     return _Sheet(
-        desk.new_id("report"),
-        desk.now().isoformat(),
-        desk.actor,
+        context.new_id("report"),
+        context.now().isoformat(),
+        context.actor,
         of,
         site,
         total,
@@ -207,13 +207,13 @@ def _new_sheet(desk: Desk, site: str) -> _Sheet:
     )
 
 
-def _slice(desk: Desk, sheet: _Sheet) -> list[Tested]:
+def _slice(context: Context, sheet: _Sheet) -> list[Tested]:
     """The next numbers of a test, by site and number; `sheet` is brought up to them."""
     started = time.perf_counter()
     lines: list[Tested] = []
     while sheet.after is not None and len(lines) < SLICE:
-        numbers = _next_numbers(desk, sheet)
-        with desk.reading() as reading:
+        numbers = _next_numbers(context, sheet)
+        with context.reading() as reading:
             estate = reading.estate(LoadSpec(numbers={f"+{n}" for _, n in numbers}))
         for _, n in numbers:
             number = estate.get(Number, f"+{n}")
@@ -226,7 +226,7 @@ def _slice(desk: Desk, sheet: _Sheet) -> list[Tested]:
     return lines
 
 
-def _next_numbers(desk: Desk, sheet: _Sheet) -> list[Cursor]:
+def _next_numbers(context: Context, sheet: _Sheet) -> list[Cursor]:
     life = tables.life
     site, number = sheet.after or ("", 0)
     here = (life.c.site == sheet.site,) if sheet.site else ()
@@ -237,18 +237,18 @@ def _next_numbers(desk: Desk, sheet: _Sheet) -> list[Cursor]:
         .order_by(life.c.site, life.c.number)
         .limit(BATCH)
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [(s, n) for s, n in reading.connection.execute(query)]
 
 
 def _keep(
-    desk: Desk, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: bool = False
+    context: Context, sheet: _Sheet, lines: list[Tested], *, part: int, is_new: bool = False
 ) -> None:
     """The report as far as it is, and the lines of this slice; the ledger once it is whole."""
     done = sheet.after is None
     values = {"body": json.dumps(asdict(sheet)), "done": done, "parts": part + 1}
     kept = zlib.compress(json.dumps([x.__dict__ for x in lines]).encode(), level=1)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if is_new:
             row = {"id": sheet.id, "at": datetime.fromisoformat(sheet.at), "by": sheet.by, **values}
             writing.connection.execute(insert(emergency_report).values(**row))
@@ -267,12 +267,12 @@ def _keep(
         writing.touch()
         if done:
             title = f"{sheet.of}: responders come for {sheet.comes} of {sheet.numbers}"
-            writing.remark("emergency.tested", Subject.SITE, sheet.site or "all", title)
+            writing.record_event("emergency.tested", Subject.SITE, sheet.site or "all", title)
 
 
-def reports(desk: Desk, *, limit: int = 50) -> list[Report]:
+def reports(context: Context, *, limit: int = 50) -> list[Report]:
     """Newest first."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(
             select(emergency_report.c.body).order_by(emergency_report.c.at.desc()).limit(limit)
         ).scalars()
@@ -285,16 +285,16 @@ def _sheet_of(body: str) -> _Sheet:
     return _Sheet(**{**plain, "after": (after[0], after[1]) if after else None})
 
 
-def view_report(desk: Desk, key: str) -> tuple[Report, list[Tested], int]:
+def view_report(context: Context, key: str) -> tuple[Report, list[Tested], int]:
     """A report with the first of those lines for which help would not come, or that should be
     looked at, and how many there are. Raises NotFound."""
-    sheet = _sheet_of(_row(desk, key).body)
+    sheet = _sheet_of(_row(context, key).body)
     lines = sorted((_line(x) for x in sheet.wrong), key=lambda x: (x.comes, x.site, x.e164))
     return sheet.report, lines, sheet.wrong_count
 
 
-def _row(desk: Desk, key: str) -> Any:
-    with desk.reading() as reading:
+def _row(context: Context, key: str) -> Any:
+    with context.reading() as reading:
         row = reading.connection.execute(
             select(emergency_report).where(emergency_report.c.id == key)
         ).first()
@@ -309,16 +309,16 @@ def _line(plain: dict[str, Any]) -> Tested:
     )
 
 
-def as_csv(desk: Desk, key: str) -> str:
+def as_csv(context: Context, key: str) -> str:
     """One line a number (RFC 4180), all of them."""
-    desk.require(May.LOOK)
-    _row(desk, key)
+    context.require(May.LOOK)
+    _row(context, key)
     parts = (
         select(emergency_report_part.c.lines)
         .where(emergency_report_part.c.report == key)
         .order_by(emergency_report_part.c.part)
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         lines = [
             _line(x)
             for kept in reading.connection.execute(parts).scalars()
@@ -347,9 +347,9 @@ def as_csv(desk: Desk, key: str) -> str:
     return out.getvalue()
 
 
-def as_pdf(desk: Desk, key: str) -> bytes:
+def as_pdf(context: Context, key: str) -> bytes:
     """The report on paper: figures, reasons, and every number for which help would not come."""
-    report, lines, _ = view_report(desk, key)
+    report, lines, _ = view_report(context, key)
     wrong = [x for x in lines if not x.comes]
     rows = tuple(
         (describe(x.e164).shown, x.holder, x.site, " ".join(x.broken))
@@ -365,7 +365,7 @@ def as_pdf(desk: Desk, key: str) -> bytes:
     )
     return safety_report(
         ReportFacts(
-            organisation=desk.organisation.name,
+            organisation=context.organisation.name,
             figures=figures,
             sites=tuple((n, c, k) for n, (c, k) in report.sites.items()),
             reasons=tuple(report.reasons.items()),

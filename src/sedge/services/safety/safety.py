@@ -1,4 +1,4 @@
-"""Safety at the desk: addresses against the register, spots, gaps in emergency data."""
+"""Safety: addresses against the register, spots, gaps in emergency data."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -21,7 +21,7 @@ from sedge.core.safety.spots import (
     spot_code,
     spot_problem,
 )
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.projections import spot_counts
 from sedge.store.schema import tables
 
@@ -38,7 +38,7 @@ class SpotRow:
     people: int
 
 
-def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
+def match_address(context: Context, typed: dict[str, Any]) -> Match:
     """The register's verdict. Raises NotUnderstood, OutsideSilent."""
     elements = CivicElements(
         **{
@@ -55,7 +55,7 @@ def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
             )
         }
     )
-    elements = elements.but(country=elements.country.upper())
+    elements = elements.copy_with(country=elements.country.upper())
     for name in ("city", "street", "house_number", "postcode"):
         if not getattr(elements, name):
             raise NotUnderstood(f"The {name.replace('_', ' ')} is missing.", field=name)
@@ -69,9 +69,9 @@ def match_address(desk: Desk, typed: dict[str, Any]) -> Match:
         )
     if wrong := what_is_wrong(elements):
         raise NotUnderstood(wrong[1], field=wrong[0])
-    if not desk.outside.register.is_connected:
+    if not context.outside.register.is_connected:
         return by_hand(elements)
-    asked = desk.outside.register.candidates(
+    asked = context.outside.register.candidates(
         elements.country, elements.city, elements.street, elements.postcode
     )
     return match(elements, [Segment(**s) for s in asked])
@@ -87,18 +87,18 @@ class CheckedAddress:
     point: tuple[float, float] | None = None
 
 
-def checked_address(desk: Desk, typed: CivicElements, *, accepted: bool) -> CheckedAddress:
+def checked_address(context: Context, typed: CivicElements, *, accepted: bool) -> CheckedAddress:
     """What the register makes of a typed address. A guess is never taken, a correction only when it
     is `accepted`.
 
     Raises NotUnderstood with the field to look at, OutsideSilent.
     """
-    found = match_address(desk, typed.model_dump())
+    found = match_address(context, typed.model_dump())
     match found.verdict:
         case Verdict.UNKNOWN:
             raise NotUnderstood(
                 "The register knows no such address."
-                f" {found.why or 'Check street, house number and postcode.'}",
+                f" {found.why or 'Check street, installation number and postcode.'}",
                 field="house_number" if found.why else "street",
             )
         case Verdict.AMBIGUOUS:
@@ -142,12 +142,12 @@ def _as_choice(elements: CivicElements) -> dict[str, object]:
     }
 
 
-def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
+def spots(context: Context, sites: Sequence[str] | None = None) -> list[SpotRow]:
     """Spots in use (of some sites, or of all) with what is wrong with them and how many depend on
     them."""
     if sites is not None and not sites:
         return []
-    with desk.reading() as reading:
+    with context.reading() as reading:
         by_id = {s.id: s for s in reading.records.all(Site)}
         addresses = {a.id: a for a in reading.records.all(Address)}
         of = () if sites is None else (tables.spot.c.site.in_(sorted(sites)[:900]),)
@@ -159,8 +159,8 @@ def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
         SpotRow(
             s,
             by_id[s.site],
-            spot_problem(s, addresses[s.address], desk.now()) or "",
-            review_due(s, desk.now()),
+            spot_problem(s, addresses[s.address], context.now()) or "",
+            review_due(s, context.now()),
             here[spot_counts.NUMBER, s.id],
             here[spot_counts.PERSON, s.id],
         )
@@ -169,10 +169,10 @@ def spots(desk: Desk, sites: Sequence[str] | None = None) -> list[SpotRow]:
     ]
 
 
-def the_spot(desk: Desk, text: str, *, field: str = "spot") -> str:
+def the_spot(context: Context, text: str, *, field: str = "spot") -> str:
     """The code meant by what was typed; a mistyped one is refused and the nearest told. Raises
     NotUnderstood."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if reading.records.find(Spot, text) is not None:
             return text
         known = [code for (code,) in reading.connection.execute(select(tables.spot.c.id))]
@@ -182,14 +182,14 @@ def the_spot(desk: Desk, text: str, *, field: str = "spot") -> str:
         raise NotUnderstood(error.message, **{**error.facts, "field": field}) from error
 
 
-def address_of(desk: Desk, spot: Spot) -> Address:
-    with desk.reading() as reading:
+def address_of(context: Context, spot: Spot) -> Address:
+    with context.reading() as reading:
         return reading.records.the(Address, spot.address)
 
 
-def country_of(desk: Desk, e164: str) -> str:
+def country_of(context: Context, e164: str) -> str:
     """The country in which somebody with the number is: its site's."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.records.the(Site, reading.records.the(Number, e164).site).country
 
 
@@ -228,14 +228,14 @@ def _differs() -> tuple[ColumnElement[bool], ...]:
     return tables.IN_USE, life.c.spot.is_not(None), other
 
 
-def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") -> Spot:
+def add_spot(context: Context, *, site: str, floor: str, room: str, name: str = "") -> Spot:
     """A new spot in a site's address, with the next code; the first that help can be sent to
     becomes the site's usual one. One that names only a floor can be kept where a room is needed,
     and is told of as not good enough yet. Raises NotUnderstood without a floor where one is needed,
     NotAllowedNow for one that is there."""
-    desk.require(May.CHANGE_SAFETY)
+    context.require(May.CHANGE_SAFETY)
     floor, room = floor.strip()[:60], room.strip()[:60]
-    with desk.writing() as writing:
+    with context.writing() as writing:
         of = writing.records.the(Site, site)
         if of.address is None:
             raise NotAllowedNow(
@@ -275,7 +275,7 @@ def add_spot(desk: Desk, *, site: str, floor: str, room: str, name: str = "") ->
         )
         changes = [changed(Subject.SPOT, None, spot, "spot.added")]
         if of.spot is None and spot_problem(spot, address, writing.now) is None:
-            changes.append(changed(Subject.SITE, of, of.but(spot=code), "site.changed"))
+            changes.append(changed(Subject.SITE, of, of.copy_with(spot=code), "site.changed"))
         return writing.save(changes)[0].after
 
 
@@ -287,17 +287,17 @@ def _same_place(spot: Spot, address: str, floor: str, room: str) -> bool:
     )
 
 
-def confirm_spot(desk: Desk, code: str) -> Spot:
+def confirm_spot(context: Context, code: str) -> Spot:
     """Somebody has looked: the spot is still right. Counts for 12 months."""
-    desk.require(May.CHANGE_SAFETY)
-    with desk.writing() as writing:
+    context.require(May.CHANGE_SAFETY)
+    with context.writing() as writing:
         spot = writing.records.the(Spot, code)
         return writing.save(
             [
                 changed(
                     Subject.SPOT,
                     spot,
-                    spot.but(confirmed_at=writing.now, confirmed_by=desk.actor, doubt=""),
+                    spot.copy_with(confirmed_at=writing.now, confirmed_by=context.actor, doubt=""),
                     "spot.confirmed",
                 )
             ]

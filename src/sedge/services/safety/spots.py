@@ -1,4 +1,4 @@
-"""Spots at the desk: looked at one by one, changed, put on the plan of their floor, taken out of
+"""Spots: looked at one by one, changed, put on the plan of their floor, taken out of
 use; floor plans as pictures."""
 
 import re
@@ -12,7 +12,7 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Address, Number, Person, ServiceLine, Site, Spot, Subject
 from sedge.core.safety.floors import floor_order
 from sedge.core.safety.spots import floor_problem, needs_detail, review_due, spot_problem
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.safety import address_change_notices
 from sedge.services.supply.documents import media_type_of
 from sedge.store.projections import spot_counts
@@ -89,9 +89,9 @@ class Building:
     nowhere: tuple[int, int]
 
 
-def building(desk: Desk, key: str) -> Building:
+def building(context: Context, key: str) -> Building:
     """One site's section. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = reading.records.the(Site, key)
         address = reading.records.find(Address, site.address)
         spots = reading.records.where(Spot, tables.spot.c.site == key, order_by=tables.spot.c.id)
@@ -107,7 +107,7 @@ def building(desk: Desk, key: str) -> Building:
                 select(floor_plan.c.floor).where(floor_plan.c.site == key)
             )
         }
-    marks = [_mark(s, addresses[s.address], here, desk) for s in spots if not s.removed]
+    marks = [_mark(s, addresses[s.address], here, context) for s in spots if not s.removed]
     names = sorted(
         {m.spot.floor for m in marks if not m.spot.whole or _at(here, m.spot.id)},
         key=floor_order,
@@ -137,19 +137,21 @@ def _at(here: dict[tuple[str, str], int], spot: str) -> int:
     return here.get((spot_counts.NUMBER, spot), 0) + here.get((spot_counts.PERSON, spot), 0)
 
 
-def _mark(spot: Spot, address: Address, here: dict[tuple[str, str], int], desk: Desk) -> SpotMark:
+def _mark(
+    spot: Spot, address: Address, here: dict[tuple[str, str], int], context: Context
+) -> SpotMark:
     return SpotMark(
         spot,
         here.get((spot_counts.NUMBER, spot.id), 0),
         here.get((spot_counts.PERSON, spot.id), 0),
-        spot_problem(spot, address, desk.now()) or "",
-        review_due(spot, desk.now()),
+        spot_problem(spot, address, context.now()) or "",
+        review_due(spot, context.now()),
     )
 
 
-def card(desk: Desk, code: str) -> SpotCard:
+def card(context: Context, code: str) -> SpotCard:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         spot = reading.records.the(Spot, code)
         people, numbers, lines = _at_spot(reading, code)
         many = _how_many(reading, code)
@@ -161,8 +163,8 @@ def card(desk: Desk, code: str) -> SpotCard:
         spot,
         site,
         address,
-        spot_problem(spot, address, desk.now()) or "",
-        review_due(spot, desk.now()),
+        spot_problem(spot, address, context.now()) or "",
+        review_due(spot, context.now()),
         people,
         numbers,
         lines,
@@ -197,18 +199,18 @@ def _how_many(reading: Reading, code: str) -> tuple[int, int]:
     )
 
 
-def change_spot(desk: Desk, code: str, form: dict[str, str]) -> Spot:
+def change_spot(context: Context, code: str, form: dict[str, str]) -> Spot:
     """Other words for a spot; it counts as confirmed by whoever changed it. Words that stay as they
     are confirm nothing.
 
     Raises NotUnderstood naming the field.
     """
-    desk.require(May.CHANGE_SAFETY)
+    context.require(May.CHANGE_SAFETY)
     words = {name: form.get(name, "").strip() for name in LENGTHS}
     for name, most in LENGTHS.items():
         if len(words[name]) > most:
             raise NotUnderstood(f"The {name} has at most {most} characters.", field=name)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         spot = writing.records.the(Spot, code)
         address = writing.records.the(Address, spot.address)
         for name in ("floor", "room"):
@@ -222,8 +224,8 @@ def change_spot(desk: Desk, code: str, form: dict[str, str]) -> Spot:
         if all(getattr(spot, name) == words[name] for name in LENGTHS):
             return spot
         place = spot.place if words["floor"] == spot.floor else None
-        after = spot.but(
-            **words, place=place, confirmed_at=writing.now, confirmed_by=desk.actor, doubt=""
+        after = spot.copy_with(
+            **words, place=place, confirmed_at=writing.now, confirmed_by=context.actor, doubt=""
         )
         moved = any(
             getattr(spot, name) != getattr(after, name)
@@ -232,30 +234,37 @@ def change_spot(desk: Desk, code: str, form: dict[str, str]) -> Spot:
         stale = address_change_notices.out_of_date(writing, [code]) if moved else []
         saved = writing.save([changed(Subject.SPOT, spot, after, "spot.changed"), *stale])[0].after
     if moved:
-        address_change_notices.tell(desk, saved.name)
+        address_change_notices.draft_notices(context, saved.name)
     return saved
 
 
-def put_on_plan(desk: Desk, code: str, x: float, y: float) -> Spot:
+def put_on_plan(context: Context, code: str, x: float, y: float) -> Spot:
     """Where a spot lies on the plan of its floor, in hundredths of width and height. Raises
     NotUnderstood."""
-    desk.require(May.CHANGE_SAFETY)
+    context.require(May.CHANGE_SAFETY)
     if not (0 <= x <= 100 and 0 <= y <= 100):
         raise NotUnderstood(
             "A place on a plan is given in hundredths of its width and height, 0 to 100.", field="x"
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         spot = writing.records.the(Spot, code)
         return writing.save(
-            [changed(Subject.SPOT, spot, spot.but(place=(round(x, 1), round(y, 1))), "spot.placed")]
+            [
+                changed(
+                    Subject.SPOT,
+                    spot,
+                    spot.copy_with(place=(round(x, 1), round(y, 1))),
+                    "spot.placed",
+                )
+            ]
         )[0].after
 
 
-def remove(desk: Desk, code: str) -> Spot:
+def remove(context: Context, code: str) -> Spot:
     """Take a spot out of use; its code is never given again. Raises NotAllowedNow naming who is
     still there."""
-    desk.require(May.CHANGE_SAFETY)
-    found = card(desk, code)
+    context.require(May.CHANGE_SAFETY)
+    found = card(context, code)
     if found.spot.whole:
         raise NotAllowedNow(
             "The spot “whole address” stays as long as the address does.",
@@ -283,19 +292,19 @@ def remove(desk: Desk, code: str) -> Spot:
             field="spot",
             who=names[:40],
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         spot = writing.records.the(Spot, code)
-        return writing.save([changed(Subject.SPOT, spot, spot.but(removed=True), "spot.removed")])[
-            0
-        ].after
+        return writing.save(
+            [changed(Subject.SPOT, spot, spot.copy_with(removed=True), "spot.removed")]
+        )[0].after
 
 
 # ── floor plans ──
 
 
-def put_plan(desk: Desk, site: str, floor: str, content: bytes) -> None:
+def put_plan(context: Context, site: str, floor: str, content: bytes) -> None:
     """A picture of a floor. Raises NotUnderstood for anything but a PNG or JPEG."""
-    desk.require(May.CHANGE_SAFETY)
+    context.require(May.CHANGE_SAFETY)
     if not floor.strip() or len(floor) > LENGTHS["floor"]:
         raise NotUnderstood("Choose the floor of the plan.", field="floor")
     if not content or len(content) > MOST_BYTES:
@@ -305,7 +314,7 @@ def put_plan(desk: Desk, site: str, floor: str, content: bytes) -> None:
     media_type = media_type_of(content)
     if media_type not in PICTURES:
         raise NotUnderstood("A floor plan is a picture: PNG or JPEG.", field="file")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         name = writing.records.the(Site, site).name
         writing.connection.execute(
             delete(floor_plan).where(floor_plan.c.site == site, floor_plan.c.floor == floor)
@@ -315,12 +324,12 @@ def put_plan(desk: Desk, site: str, floor: str, content: bytes) -> None:
                 site=site, floor=floor, media_type=media_type, content=content, at=writing.now
             )
         )
-        writing.remark("site.plan-put", Subject.SITE, site, f"{name}, {floor}")
+        writing.record_event("site.plan-put", Subject.SITE, site, f"{name}, {floor}")
 
 
-def plan(desk: Desk, site: str, floor: str) -> tuple[str, bytes]:
+def plan(context: Context, site: str, floor: str) -> tuple[str, bytes]:
     """Media type and content. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         row = reading.connection.execute(
             select(floor_plan.c.media_type, floor_plan.c.content).where(
                 floor_plan.c.site == site, floor_plan.c.floor == floor
@@ -331,15 +340,15 @@ def plan(desk: Desk, site: str, floor: str) -> tuple[str, bytes]:
     return row[0], row[1]
 
 
-def take_plan_away(desk: Desk, site: str, floor: str) -> None:
-    desk.require(May.CHANGE_SAFETY)
-    with desk.writing() as writing:
+def take_plan_away(context: Context, site: str, floor: str) -> None:
+    context.require(May.CHANGE_SAFETY)
+    with context.writing() as writing:
         name = writing.records.the(Site, site).name
         gone = writing.connection.execute(
             delete(floor_plan).where(floor_plan.c.site == site, floor_plan.c.floor == floor)
         ).rowcount
         if gone:
-            writing.remark("site.plan-taken-away", Subject.SITE, site, f"{name}, {floor}")
+            writing.record_event("site.plan-taken-away", Subject.SITE, site, f"{name}, {floor}")
 
 
 def floor_key(name: str) -> str:

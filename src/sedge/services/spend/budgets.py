@@ -11,7 +11,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.facts import Money, in_words
 from sedge.core.records import ORGANISATION, Site
 from sedge.core.spend.months import Month
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.spend import costs, overview
 from sedge.services.spend.rates.rate_decks import read_currency
 from sedge.store.repositories.spend import settings as spend_settings
@@ -44,14 +44,14 @@ class Budget:
         return int(self.spent.amount * 100 / self.amount.amount) if self.amount.amount else 100
 
 
-def view(desk: Desk) -> list[Budget]:
+def view(context: Context) -> list[Budget]:
     """Those that will be passed first."""
-    desk.require(May.SEE_MONEY)
-    with desk.reading() as reading:
+    context.require(May.SEE_MONEY)
+    with context.reading() as reading:
         known = spend_settings.read_all(reading.connection, PREFIX)
     if not known:
         return []
-    month = Month.of(desk.now())
+    month = Month.of(context.now())
     found: list[Budget] = []
     for group in GROUPS:
         mine = {k.partition(":")[2]: v for k, v in known.items() if k.startswith(f"{group}:")}
@@ -59,17 +59,17 @@ def view(desk: Desk) -> list[Budget]:
             continue
         rows = {
             (s.currency, row.key): row
-            for s in costs.statements(desk, month, group)
+            for s in costs.statements(context, month, group)
             for row in s.rows
         }
-        names = costs.names(desk, group, mine)
-        share = overview.share_so_far(desk, month)
+        names = costs.names(context, group, mine)
+        share = overview.share_so_far(context, month)
         for key, body in mine.items():
             amount = Money.model_validate(body)
             row = rows.get((amount.currency, key))
             spent = row.total if row else Decimal(0)
             calls = row.call_fees if row else Decimal(0)
-            more = overview.expected_calls(desk, month, calls, share) - calls
+            more = overview.expected_calls(context, month, calls, share) - calls
             found.append(
                 Budget(
                     group,
@@ -83,30 +83,30 @@ def view(desk: Desk) -> list[Budget]:
     return sorted(found, key=lambda b: (b.over is None, b.name))
 
 
-def change(desk: Desk, group: str, key: str, amount: str, currency: str = "") -> None:
+def set_budget(context: Context, group: str, key: str, amount: str, currency: str = "") -> None:
     """Set the monthly budget of a site or a cost centre; empty takes it away. Raises NotUnderstood
     naming the field, NotFound."""
-    desk.require(May.KEEP_BOOKS)
+    context.require(May.KEEP_BOOKS)
     if group not in GROUPS:
         raise NotUnderstood("A budget is a site's or a cost centre's.", field="group")
     key = key.strip()
     if not 1 <= len(key) <= LONGEST_KEY:
         raise NotUnderstood("Say whose budget it is.", field="key")
-    code = read_currency(currency or costs.home_currency(desk))
+    code = read_currency(currency or costs.home_currency(context))
     money: Money | None = None
     if amount.strip():
-        locale = locale_of(desk.organisation.home_country)
+        locale = locale_of(context.organisation.home_country)
         value = read_amount(amount, code, locale, field="amount")
         if value <= 0:
             raise NotUnderstood("A budget is more than nothing.", field="amount")
         money = Money(amount=value, currency=code)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if group == "site":
             writing.records.the(Site, key)
         body = money.model_dump(mode="json") if money else None
         spend_settings.keep(writing.connection, f"{PREFIX}{group}:{key}", body)
         title = f"{key}: {in_words(money) if money else 'none'}"
-        writing.remark("budget.set", Subject.DEFAULTS, ORGANISATION, title)
+        writing.record_event("budget.set", Subject.DEFAULTS, ORGANISATION, title)
 
 
 def passed(found: Sequence[Budget]) -> list[Budget]:

@@ -19,7 +19,7 @@ from sedge.core.spend.call_legs import CallLeg, shortened
 from sedge.core.spend.call_rows import FIELDS, CallReader, RowProblem, missing, recognised
 from sedge.core.spend.rates.rating import price
 from sedge.formats import sheets
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.imports.file_rows import folder
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_settings
@@ -57,19 +57,23 @@ def read_source(text: str) -> str:
     return name
 
 
-def receive(desk: Desk, name: str, data: BinaryIO, *, source: str, zone: str = "") -> CallFile:
+def receive(
+    context: Context, name: str, data: BinaryIO, *, source: str, zone: str = ""
+) -> CallFile:
     """Keep a file and read it, or ask which column is which. Raises NotUnderstood."""
-    desk.require(May.KEEP_BOOKS)
+    context.require(May.KEEP_BOOKS)
     source = read_source(source)
-    zone = call_settings.read_zone(zone or str(desk.house.home_zone(desk.who.organisation)))
-    key = desk.new_id("calls")
-    target, digest = _kept(desk, key, data)
+    zone = call_settings.read_zone(
+        zone or str(context.installation.home_zone(context.who.organisation))
+    )
+    key = context.new_id("calls")
+    target, digest = _kept(context, key, data)
     try:
         head = sheets.head_of(target)
     except NotUnderstood:
         target.unlink(missing_ok=True)
         raise
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = spend_settings.read(reading.connection, _columns_name(source, head.header))
         before = call_files.with_digest(reading.connection, digest)
     mapping = known or recognised(head.header)
@@ -79,8 +83,8 @@ def receive(desk: Desk, name: str, data: BinaryIO, *, source: str, zone: str = "
         source=source,
         digest=digest,
         state=CallFileState.COLUMNS if missing(mapping) else CallFileState.READING,
-        created_by=desk.actor,
-        created_at=desk.now(),
+        created_by=context.actor,
+        created_at=context.now(),
         header=tuple(head.header),
         encoding=head.encoding,
         delimiter=head.delimiter,
@@ -89,14 +93,14 @@ def receive(desk: Desk, name: str, data: BinaryIO, *, source: str, zone: str = "
         total=_about(target),
         before=f"{before.name}, {before.created_at:%-d %B %Y}" if before else "",
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         call_files.add(writing.connection, file)
-        writing.remark("calls.received", Subject.DEFAULTS, ORGANISATION, file.name)
-    return _read_first(desk, file)
+        writing.record_event("calls.received", Subject.DEFAULTS, ORGANISATION, file.name)
+    return _read_first(context, file)
 
 
-def _kept(desk: Desk, key: str, data: BinaryIO) -> tuple[Path, str]:
-    raw, target = folder(desk) / f"{key}.raw", folder(desk) / f"{key}.csv"
+def _kept(context: Context, key: str, data: BinaryIO) -> tuple[Path, str]:
+    raw, target = folder(context) / f"{key}.raw", folder(context) / f"{key}.csv"
     digest, size = hashlib.sha256(), 0
     try:
         with raw.open("wb") as out:
@@ -130,11 +134,11 @@ def _columns_name(source: str, header: Sequence[str]) -> str:
     return f"columns {fingerprint([source, *header])}"
 
 
-def settle_columns(desk: Desk, key: str, mapping: dict[str, int]) -> CallFile:
+def settle_columns(context: Context, key: str, mapping: dict[str, int]) -> CallFile:
     """Say which column is which; remembered for this source's files of the same columns. Raises
     NotFound, NotUnderstood, NotAllowedNow."""
-    desk.require(May.KEEP_BOOKS)
-    file = get(desk, key)
+    context.require(May.KEEP_BOOKS)
+    file = get(context, key)
     if file.state is not CallFileState.COLUMNS:
         message = f"{file.name} has been read already. Upload it again to change its columns."
         raise NotAllowedNow(message, reason="state")
@@ -143,64 +147,64 @@ def settle_columns(desk: Desk, key: str, mapping: dict[str, int]) -> CallFile:
     if lacking := missing(mapping):
         raise NotUnderstood(f"Say which column has: {', '.join(lacking)}.", field="mapping")
     file = replace(file, mapping=mapping, state=CallFileState.READING)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         name = _columns_name(file.source, file.header)
         spend_settings.keep(writing.connection, name, mapping)
         call_files.save(writing.connection, file)
         writing.touch()
-    return _read_first(desk, file)
+    return _read_first(context, file)
 
 
-def _read_first(desk: Desk, file: CallFile) -> CallFile:
+def _read_first(context: Context, file: CallFile) -> CallFile:
     """Small files are read at once, others in slices by the runner."""
     while file.state is CallFileState.READING and file.total <= READ_AT_ONCE:
-        file = read_on(desk, file)
+        file = read_on(context, file)
     return file
 
 
-def get(desk: Desk, key: str) -> CallFile:
-    with desk.reading() as reading:
+def get(context: Context, key: str) -> CallFile:
+    with context.reading() as reading:
         return call_files.get(reading.connection, key)
 
 
-def list_files(desk: Desk) -> list[CallFile]:
-    with desk.reading() as reading:
+def list_files(context: Context) -> list[CallFile]:
+    with context.reading() as reading:
         return call_files.list_files(reading.connection)
 
 
-def leave(desk: Desk, key: str) -> None:
+def leave(context: Context, key: str) -> None:
     """Throw away a file whose columns nobody has said. Raises NotFound, NotAllowedNow."""
-    desk.require(May.KEEP_BOOKS)
-    file = get(desk, key)
+    context.require(May.KEEP_BOOKS)
+    file = get(context, key)
     if file.state is not CallFileState.COLUMNS:
         raise NotAllowedNow(f"{file.name} has been read; its calls are kept.", reason="state")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         call_files.forget(writing.connection, key)
         writing.touch()
-    (folder(desk) / f"{key}.csv").unlink(missing_ok=True)
+    (folder(context) / f"{key}.csv").unlink(missing_ok=True)
 
 
 @periodic("call records")
-def go_on_reading(desk: Desk) -> int:
+def go_on_reading(context: Context) -> int:
     """One slice of each file that is being read; how many were."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         files = call_files.list_files(reading.connection, CallFileState.READING)
     for file in files:
-        read_on(desk.as_system(), file)
+        read_on(context.as_system(), file)
     return len(files)
 
 
-def read_on(desk: Desk, file: CallFile, *, seconds: float = SLICE_SECONDS) -> CallFile:
+def read_on(context: Context, file: CallFile, *, seconds: float = SLICE_SECONDS) -> CallFile:
     """Go on for about so long; calls, what is counted of them and how far the file is land
     together, so that it goes on from there after a break."""
-    path = folder(desk) / f"{file.id}.csv"
+    path = folder(context) / f"{file.id}.csv"
     head = sheets.Head(list(file.header), file.encoding, file.delimiter)
     begun, seen = time.monotonic(), Ours()
     try:
         rows = sheets.rows_of(path, head, skip=file.rows)
         while True:
             batch = [row for row, _ in zip(rows, range(ROWS_IN_ONE), strict=False)]
-            file = _read_some(desk, file, batch, seen)
+            file = _read_some(context, file, batch, seen)
             if len(batch) < ROWS_IN_ONE:
                 file = replace(file, state=CallFileState.DONE, total=file.rows)
                 break
@@ -209,22 +213,22 @@ def read_on(desk: Desk, file: CallFile, *, seconds: float = SLICE_SECONDS) -> Ca
     except (NotUnderstood, OSError) as wrong:
         told = wrong.message if isinstance(wrong, NotUnderstood) else "The file is gone."
         file = replace(file, state=CallFileState.DONE, problem=told)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         call_files.save(writing.connection, file)
         writing.touch()
     if file.state is CallFileState.DONE:
         path.unlink(missing_ok=True)
-        rating.rate_months(desk, file.months)
+        rating.rate_months(context, file.months)
     return file
 
 
 def _read_some(
-    desk: Desk, file: CallFile, batch: list[tuple[int, list[str]]], seen: Ours
+    context: Context, file: CallFile, batch: list[tuple[int, list[str]]], seen: Ours
 ) -> CallFile:
     faults = list(file.faults)
     reasons = dict(file.reasons)
-    with desk.writing() as writing:
-        reader = _reader(writing, desk, file.mapping, file.zone, seen)
+    with context.writing() as writing:
+        reader = _reader(writing, context, file.mapping, file.zone, seen)
 
         def legs() -> Iterable[CallLeg]:
             for line, cells in batch:
@@ -235,7 +239,7 @@ def _read_some(
                     if len(faults) < MOST_FAULTS:
                         faults.append((line, wrong.message))
 
-        made = keep_legs(writing, desk, file.source, legs())
+        made = keep_legs(writing, context, file.source, legs())
         file = replace(
             file,
             rows=file.rows + len(batch),
@@ -252,10 +256,10 @@ def _read_some(
     return file
 
 
-def take(desk: Desk, source: str, rows: Sequence[dict[str, str]]) -> Taken:
+def take(context: Context, source: str, rows: Sequence[dict[str, str]]) -> Taken:
     """Records that a program sends; fields as in `FIELDS`, moments with their offset (RFC 3339).
     Raises NotUnderstood."""
-    desk.require(May.KEEP_BOOKS)
+    context.require(May.KEEP_BOOKS)
     source = read_source(source)
     if len(rows) > MOST_SENT:
         message = f"At most {MOST_SENT:,} records at once; these are {len(rows):,}."
@@ -263,8 +267,8 @@ def take(desk: Desk, source: str, rows: Sequence[dict[str, str]]) -> Taken:
     names = list(FIELDS)
     mapping = {name: at for at, name in enumerate(names)}
     faults: list[tuple[int, str]] = []
-    with desk.writing() as writing:
-        reader = _reader(writing, desk, mapping, "UTC", Ours())
+    with context.writing() as writing:
+        reader = _reader(writing, context, mapping, "UTC", Ours())
 
         def legs() -> Iterable[CallLeg]:
             for place, row in enumerate(rows):
@@ -273,13 +277,15 @@ def take(desk: Desk, source: str, rows: Sequence[dict[str, str]]) -> Taken:
                 except RowProblem as wrong:
                     faults.append((place, wrong.message))
 
-        made = keep_legs(writing, desk, source, legs())
+        made = keep_legs(writing, context, source, legs())
         writing.touch()
-    rating.rate_months(desk, made.months)
+    rating.rate_months(context, made.months)
     return Taken(made.fresh, made.same, made.corrected, tuple(faults))
 
 
-def keep_legs(writing: Writing, desk: Desk, source: str, legs: Iterable[CallLeg]) -> calls.Counts:
+def keep_legs(
+    writing: Writing, context: Context, source: str, legs: Iterable[CallLeg]
+) -> calls.Counts:
     """Keep legs as the organisation has settled it: not those that are too old, others' numbers
     shortened where it wants so."""
     settings = call_settings.read(writing.connection)
@@ -287,10 +293,10 @@ def keep_legs(writing: Writing, desk: Desk, source: str, legs: Iterable[CallLeg]
         legs = (leg._replace(other=shortened(leg.other)) for leg in legs)
     earliest = 0
     if settings.keep_days:
-        earliest = int((desk.now() - timedelta(days=settings.keep_days)).timestamp())
+        earliest = int((context.now() - timedelta(days=settings.keep_days)).timestamp())
         legs = (leg for leg in legs if leg.started >= earliest)
     zones = {site.id: site.timezone for site in writing.records.all(Site)}
-    home = str(desk.house.home_zone(desk.who.organisation))
+    home = str(context.installation.home_zone(context.who.organisation))
 
     def day_at(site: str, moment: int) -> str:
         return _day(zones.get(site, home), moment // 900)
@@ -326,17 +332,17 @@ def _local(zone: str, moment: int) -> datetime:
 
 
 def _reader(
-    writing: Writing, desk: Desk, mapping: dict[str, int], zone: str, seen: Ours
+    writing: Writing, context: Context, mapping: dict[str, int], zone: str, seen: Ours
 ) -> CallReader:
     trunks = writing.records.all(Trunk)
     names = {x.id: x.id for x in trunks} | {x.name: x.id for x in trunks}
     return CallReader(
         mapping,
         zone=zone,
-        home=desk.organisation.home_country,
+        home=context.organisation.home_country,
         is_ours=seen.within(writing.connection),
         trunks=names,
-        now=int(desk.now().timestamp()),
+        now=int(context.now().timestamp()),
         numbers=seen.read,
     )
 

@@ -10,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Subject
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import ORGANISATION
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.store.repositories.spend import calls
 from sedge.store.repositories.spend import settings as spend_settings
@@ -33,23 +33,23 @@ def read(connection: Connection) -> CallSettings:
     return CallSettings(**known) if known else CallSettings()
 
 
-def view(desk: Desk) -> CallSettings:
-    with desk.reading() as reading:
+def view(context: Context) -> CallSettings:
+    with context.reading() as reading:
         return read(reading.connection)
 
 
-def change(desk: Desk, *, keep_days: int, shorten: bool) -> CallSettings:
+def change_call_settings(context: Context, *, keep_days: int, shorten: bool) -> CallSettings:
     """Raises NotUnderstood naming the field."""
-    desk.require(May.SET_RULES)
+    context.require(May.SET_RULES)
     if keep_days and not LEAST_DAYS <= keep_days <= MOST_DAYS:
         message = f"Calls are kept for {LEAST_DAYS} to {MOST_DAYS:,} days, or 0 for good."
         raise NotUnderstood(message, field="keep_days")
     settings = CallSettings(keep_days, shorten)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         spend_settings.keep(writing.connection, NAME, asdict(settings))
         kept = f"{keep_days} days" if keep_days else "for good"
         title = f"{kept}{', shortened' if shorten else ''}"
-        writing.remark("calls.kept-for", Subject.DEFAULTS, ORGANISATION, title)
+        writing.record_event("calls.kept-for", Subject.DEFAULTS, ORGANISATION, title)
     return settings
 
 
@@ -63,15 +63,15 @@ def read_zone(text: str, field: str = "zone") -> str:
 
 
 @periodic(NAME + " forgotten")
-def forget_nightly(desk: Desk) -> int:
+def forget_nightly(context: Context) -> int:
     """Take away the records that are older than they are kept, once a night."""
 
     def forget() -> tuple[int, bool]:
-        with desk.writing() as writing:
+        with context.writing() as writing:
             settings = read(writing.connection)
             if not settings.keep_days:
                 return 0, True
-            before = desk.now() - timedelta(days=settings.keep_days)
+            before = context.now() - timedelta(days=settings.keep_days)
             return calls.forget_before(writing.connection, before), True
 
-    return desk.house.nightly(desk.who.organisation, NAME, AT_NIGHT, forget)
+    return context.installation.nightly(context.who.organisation, NAME, AT_NIGHT, forget)

@@ -30,7 +30,7 @@ from sedge.core.spend.costs import (
 from sedge.core.spend.months import Month, to_minor_unit
 from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.core.supply.records import LineState
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.spend.usage import holder_names
 from sedge.store.repositories.spend import closed_months
 from sedge.store.schema import chain, spend, tables
@@ -60,10 +60,10 @@ def read_group(text: str) -> str:
     return text
 
 
-def statements(desk: Desk, month: Month, by: str) -> list[Statement]:
+def statements(context: Context, month: Month, by: str) -> list[Statement]:
     """One for each currency, the largest first. Raises NotUnderstood."""
-    desk.require(May.SEE_MONEY)
-    lines = lines_of(desk, month, detailed=read_group(by) in DETAILED)
+    context.require(May.SEE_MONEY)
+    lines = lines_of(context, month, detailed=read_group(by) in DETAILED)
     found = [
         Statement(month, currency, rows, total_of(rows))
         for currency, rows in core.summed(lines, by).items()
@@ -75,9 +75,9 @@ def nothing(month: Month, currency: str) -> Statement:
     return Statement(month, currency, [], total_of([]))
 
 
-def home_currency(desk: Desk) -> str:
+def home_currency(context: Context) -> str:
     """That of the organisation's home country."""
-    return CURRENCIES[desk.organisation.home_country]
+    return CURRENCIES[context.organisation.home_country]
 
 
 def total_of(rows: Iterable[Total]) -> Total:
@@ -87,11 +87,11 @@ def total_of(rows: Iterable[Total]) -> Total:
     return Total("", *sums)
 
 
-def fixed_monthly(desk: Desk) -> dict[str, Money]:
+def fixed_monthly(context: Context) -> dict[str, Money]:
     """What numbers and seats cost in the next whole month by all that is known now, by currency;
     calls and what is paid once left out."""
     found: dict[str, Money] = {}
-    for line in lines_of(desk, Month.of(desk.now()).later(1)):
+    for line in lines_of(context, Month.of(context.now()).later(1)):
         if line.kind in {CostKind.NUMBERS, CostKind.SEATS}:
             amount = Money(amount=line.amount, currency=line.currency)
             found[line.currency] = (
@@ -104,15 +104,17 @@ def _nil(currency: str) -> Money:
     return Money(amount=Decimal(0), currency=currency)
 
 
-def lines_of(desk: Desk, month: Month, *, detailed: bool = False) -> list[CostLine]:
+def lines_of(context: Context, month: Month, *, detailed: bool = False) -> list[CostLine]:
     """Every line of a month, as it was closed or as it is now, to the penny; by number where it is
     `detailed`, else numbers that are alike together."""
     name = f"costs of {month}{' by number' if detailed else ''}"
-    return desk.house.while_unchanged(desk, name, lambda: _lines(desk, month, detailed), minutes=60)
+    return context.installation.while_unchanged(
+        context, name, lambda: _lines(context, month, detailed), minutes=60
+    )
 
 
-def _lines(desk: Desk, month: Month, detailed: bool) -> list[CostLine]:
-    with desk.reading() as reading:
+def _lines(context: Context, month: Month, detailed: bool) -> list[CostLine]:
+    with context.reading() as reading:
         if closed_months.is_closed(reading.connection, month):
             return closed_months.lines_of(reading.connection, month, detailed=detailed)
         return rounded(computed(reading, month, detailed=detailed))
@@ -460,10 +462,10 @@ def _carriers(reading: Reading) -> dict[str, str]:
 # ── names ──
 
 
-def names(desk: Desk, by: str, keys: Iterable[str]) -> dict[str, str]:
+def names(context: Context, by: str, keys: Iterable[str]) -> dict[str, str]:
     """What people call the groups of an answer."""
     wanted = [key for key in keys if key]
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = _names(reading, by, wanted)
     return {key: found.get(key) or key for key in wanted} | {"": NOBODYS.get(by, "not told")}
 

@@ -19,18 +19,18 @@ from sedge.core.spend.rates.exchange import (
     read_currency,
     read_rates,
 )
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.spend import costs
 from sedge.store.repositories.spend import settings as spend_settings
 
 NAME = "exchange"
 
 
-def view(desk: Desk) -> Exchange:
+def view(context: Context) -> Exchange:
     """That of the home country until somebody chooses another."""
-    desk.require(May.SEE_MONEY)
-    with desk.reading() as reading:
-        return _read(reading.connection, costs.home_currency(desk))
+    context.require(May.SEE_MONEY)
+    with context.reading() as reading:
+        return _read(reading.connection, costs.home_currency(context))
 
 
 def _read(connection: Connection, home: str) -> Exchange:
@@ -44,21 +44,23 @@ def _read(connection: Connection, home: str) -> Exchange:
     return Exchange(known["chosen"], tuple(rates))
 
 
-def _change(desk: Desk, make: Callable[[Exchange], Exchange], action: str, title: str) -> Exchange:
+def _change(
+    context: Context, make: Callable[[Exchange], Exchange], action: str, title: str
+) -> Exchange:
     """What is there is read in the same transaction, so that two at once lose nothing."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.writing() as writing:
-        before = _read(writing.connection, costs.home_currency(desk))
+    context.require(May.KEEP_BOOKS)
+    with context.writing() as writing:
+        before = _read(writing.connection, costs.home_currency(context))
         after = make(before)
         if after != before:
             rates = [[r.currency, r.day.isoformat(), format(r.rate, "f")] for r in after.rates]
             body = {"chosen": after.chosen, "rates": rates}
             spend_settings.keep(writing.connection, NAME, body)
-            writing.remark(action, Subject.DEFAULTS, ORGANISATION, title)
+            writing.record_event(action, Subject.DEFAULTS, ORGANISATION, title)
     return after
 
 
-def choose(desk: Desk, currency: str) -> Exchange:
+def choose(context: Context, currency: str) -> Exchange:
     """Another chosen currency. Rates into the one before are of no use for it and go. Raises
     NotUnderstood."""
     chosen = read_currency(currency)
@@ -66,13 +68,13 @@ def choose(desk: Desk, currency: str) -> Exchange:
     def changed(before: Exchange) -> Exchange:
         return before if chosen == before.chosen else Exchange(chosen)
 
-    return _change(desk, changed, "spend.currency-chosen", chosen)
+    return _change(context, changed, "spend.currency-chosen", chosen)
 
 
-def add_rates(desk: Desk, text: str) -> Exchange:
+def add_rates(context: Context, text: str) -> Exchange:
     """Rates as they are pasted. Raises NotUnderstood naming the line; then nothing is kept."""
-    chosen = view(desk).chosen
-    rates = read_rates(text, chosen, desk.now().date())
+    chosen = view(context).chosen
+    rates = read_rates(text, chosen, context.now().date())
 
     def changed(before: Exchange) -> Exchange:
         if before.chosen != chosen:
@@ -81,10 +83,10 @@ def add_rates(desk: Desk, text: str) -> Exchange:
         return before.with_rates(rates)
 
     title = f"{counted(len(rates), 'rate')} into {chosen}"
-    return _change(desk, changed, "spend.rates-typed", title)
+    return _change(context, changed, "spend.rates-typed", title)
 
 
-def remove_rate(desk: Desk, currency: str, day: str) -> Exchange:
+def remove_rate(context: Context, currency: str, day: str) -> Exchange:
     """Raises NotFound."""
 
     def changed(before: Exchange) -> Exchange:
@@ -94,13 +96,13 @@ def remove_rate(desk: Desk, currency: str, day: str) -> Exchange:
             raise NotFound(message, subject="rate", id=f"{currency} {day}")
         return Exchange(before.chosen, tuple(left))
 
-    return _change(desk, changed, "spend.rate-removed", f"{currency} of {day}")
+    return _change(context, changed, "spend.rate-removed", f"{currency} of {day}")
 
 
-def in_all(desk: Desk, month: Month, amounts: list[Money]) -> Converted | None:
+def in_all(context: Context, month: Month, amounts: list[Money]) -> Converted | None:
     """What a month comes to in the chosen currency, by the rates of its last day; None where
     everything is in it anyway."""
-    exchange = view(desk)
+    exchange = view(context)
     if all(amount.currency == exchange.chosen for amount in amounts):
         return None
-    return exchange.convert(amounts, min(month.last, desk.now().date()))
+    return exchange.convert(amounts, min(month.last, context.now().date()))

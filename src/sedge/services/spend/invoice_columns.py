@@ -9,7 +9,7 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.spend.invoice_rows import FIELDS, missing, recognised
 from sedge.formats import sheets
 from sedge.formats.spend.ubl_invoice import is_xml
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.imports.file_rows import folder
 from sedge.services.spend import invoices
 from sedge.store.repositories.spend import settings as spend_settings
@@ -43,19 +43,19 @@ class Pending:
 
 
 def receive(
-    desk: Desk, account: str, content: bytes, *, reference: str, month: str
+    context: Context, account: str, content: bytes, *, reference: str, month: str
 ) -> Invoice | Pending:
     """The invoice, or where its columns are not known what somebody has to say of them. Raises as
     `invoices.receive`."""
     try:
-        return invoices.receive(desk, account, content, reference=reference, month=month)
+        return invoices.receive(context, account, content, reference=reference, month=month)
     except NotUnderstood as wrong:
         if wrong.reason != "columns" or is_xml(content):
             raise
     rows = _rows(content)
-    kept = Pending(desk.new_id("bill"), account, reference, month, rows[0], rows[1])
-    (folder(desk) / f"{kept.id}.bill").write_bytes(content)
-    with desk.writing() as writing:
+    kept = Pending(context.new_id("bill"), account, reference, month, rows[0], rows[1])
+    (folder(context) / f"{kept.id}.bill").write_bytes(content)
+    with context.writing() as writing:
         spend_settings.keep(writing.connection, NAME + kept.id, asdict(kept))
         writing.touch()
     return kept
@@ -68,45 +68,45 @@ def _rows(content: bytes) -> list[list[str]]:
     return [*found[:2], [], []]
 
 
-def waiting(desk: Desk) -> list[Pending]:
+def waiting(context: Context) -> list[Pending]:
     """Invoices that still ask for their columns."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = spend_settings.read_all(reading.connection, NAME)
     return [Pending(**body) for body in known.values()]
 
 
-def get(desk: Desk, key: str) -> Pending:
+def get(context: Context, key: str) -> Pending:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = spend_settings.read(reading.connection, NAME + key)
     if known is None:
         raise NotFound("There is no such invoice waiting.", subject="invoice", id=key)
     return Pending(**known)
 
 
-def settle(desk: Desk, key: str, mapping: dict[str, int]) -> Invoice:
+def settle(context: Context, key: str, mapping: dict[str, int]) -> Invoice:
     """Check the invoice with its columns named; remembered for the carrier's next ones. Raises
     NotFound, NotUnderstood."""
-    desk.require(May.KEEP_BOOKS)
-    kept = get(desk, key)
+    context.require(May.KEEP_BOOKS)
+    kept = get(context, key)
     known = {name: at for name, at in mapping.items() if name in FIELDS}
     if any(not 0 <= at < len(kept.header) for at in known.values()):
         raise NotUnderstood("That is no column of this invoice.", field="mapping")
     if lacking := missing(known):
         raise NotUnderstood(f"Say which column has: {', '.join(lacking)}.", field="mapping")
-    content = (folder(desk) / f"{kept.id}.bill").read_bytes()
+    content = (folder(context) / f"{kept.id}.bill").read_bytes()
     made = invoices.receive(
-        desk, kept.account, content, reference=kept.reference, month=kept.month, mapping=known
+        context, kept.account, content, reference=kept.reference, month=kept.month, mapping=known
     )
-    discard(desk, key)
+    discard(context, key)
     return made
 
 
-def discard(desk: Desk, key: str) -> None:
+def discard(context: Context, key: str) -> None:
     """Raises NotFound."""
-    desk.require(May.KEEP_BOOKS)
-    kept = get(desk, key)
-    with desk.writing() as writing:
+    context.require(May.KEEP_BOOKS)
+    kept = get(context, key)
+    with context.writing() as writing:
         spend_settings.keep(writing.connection, NAME + kept.id, None)
         writing.touch()
-    (folder(desk) / f"{kept.id}.bill").unlink(missing_ok=True)
+    (folder(context) / f"{kept.id}.bill").unlink(missing_ok=True)

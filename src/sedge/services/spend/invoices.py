@@ -34,7 +34,7 @@ from sedge.core.spend.months import Month
 from sedge.formats import sheets
 from sedge.formats.spend.dispute_letter import DisputeFacts, dispute_letter
 from sedge.formats.spend.ubl_invoice import is_xml, read_ubl
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.retiring import retiring
 from sedge.services.spend import costs
 from sedge.services.workorders import workorders
@@ -63,7 +63,7 @@ class Read:
 
 
 def receive(
-    desk: Desk,
+    context: Context,
     account: str,
     content: bytes,
     *,
@@ -74,35 +74,35 @@ def receive(
     """Read a CSV, XLSX or UBL 2.1 file and judge every line of it. `mapping` says which column
     (from 0) is which, once for a carrier. Raises NotFound, NotUnderstood with the line,
     NotAllowedNow for an invoice that is here already."""
-    desk.require(May.KEEP_BOOKS)
+    context.require(May.KEEP_BOOKS)
     if len(content) > MOST_BYTES:
         raise NotUnderstood("An invoice may have 60 MB; this is larger.", field="file")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         of = reading.records.the(Account, account)
         products = [p.name for p in reading.records.all(Product)]
-    found = _read(desk, of, content, products, mapping)
+    found = _read(context, of, content, products, mapping)
     name = " ".join((reference or found.reference).split())[:LONGEST_REFERENCE]
     if not name:
         raise NotUnderstood("Type the invoice's reference.", field="reference")
-    when = Month.read(month or found.month or str(Month.of(desk.now()).later(-1)))
+    when = Month.read(month or found.month or str(Month.of(context.now()).later(-1)))
     if found.currency and found.currency != of.balance.currency:
         message = (
             f"The invoice is in {found.currency}; {of.name} is in {of.balance.currency}. Choose"
             " another account."
         )
         raise NotUnderstood(message, field="account", reason="currency")
-    judged = list(judge(found.lines, expected_of(desk, of, when), of.balance.currency))
+    judged = list(judge(found.lines, expected_of(context, of, when), of.balance.currency))
     invoice = Invoice(
-        id=desk.new_id("invoice"),
+        id=context.new_id("invoice"),
         account=of.id,
         reference=name,
         month=str(when),
         currency=of.balance.currency,
         digest=hashlib.sha256(content).hexdigest(),
-        received_at=desk.now(),
-        received_by=desk.actor,
+        received_at=context.now(),
+        received_by=context.actor,
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if known := store.same(writing.connection, invoice):
             message = f"Invoice {known.reference} of {of.name} is here already."
             raise NotAllowedNow(message, reason="exists", field="file", id=known.id)
@@ -111,7 +111,7 @@ def receive(
             name_of = _columns_name(of, _header(content))
             spend_settings.keep(writing.connection, name_of, mapping)
         title = f"{name}, {of.name}"
-        writing.remark("invoice.received", Subject.ACCOUNT, of.id, title)
+        writing.record_event("invoice.received", Subject.ACCOUNT, of.id, title)
     return invoice
 
 
@@ -150,13 +150,13 @@ def _columns_name(account: Account, header: Sequence[str]) -> str:
 
 
 def _read(
-    desk: Desk,
+    context: Context,
     account: Account,
     content: bytes,
     products: Sequence[str],
     mapping: dict[str, int] | None,
 ) -> Read:
-    home, currency = desk.organisation.home_country, account.balance.currency
+    home, currency = context.organisation.home_country, account.balance.currency
     if is_xml(content):
         ubl = read_ubl(content)
         names = list(FIELDS)
@@ -173,7 +173,7 @@ def _read(
     if len(found) < 2:
         raise NotUnderstood("The invoice has no line.", field="file")
     header, *rows = found
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = spend_settings.read(reading.connection, _columns_name(account, header))
     columns = mapping or known or recognised(header)
     if lacking := missing(columns):
@@ -197,12 +197,12 @@ def _lines(reader: InvoiceReader, rows: Sequence[Sequence[str]], first: int) -> 
     return found
 
 
-def expected_of(desk: Desk, account: Account, month: Month) -> Expected:
+def expected_of(context: Context, account: Account, month: Month) -> Expected:
     """What an account should be billed for a month, from the one place that knows costs."""
     fees: dict[str, Decimal] = defaultdict(Decimal)
     calls: dict[str, Decimal] = defaultdict(Decimal)
     once: dict[str, Decimal] = defaultdict(Decimal)
-    for line in costs.lines_of(desk.as_system(), month, detailed=True):
+    for line in costs.lines_of(context.as_system(), month, detailed=True):
         if line.account != account.id or line.currency != account.balance.currency:
             continue
         match line.kind:
@@ -214,10 +214,10 @@ def expected_of(desk: Desk, account: Account, month: Month) -> Expected:
                 once[line.thing.casefold()] += line.amount
             case CostKind.SEATS:
                 pass  # no carrier's account is charged for them
-    return Expected(fees, calls, {}, once, _released(desk, account, month))
+    return Expected(fees, calls, {}, once, _released(context, account, month))
 
 
-def _released(desk: Desk, account: Account, month: Month) -> frozenset[str]:
+def _released(context: Context, account: Account, month: Month) -> frozenset[str]:
     """Numbers of the account's carrier that were gone before the month began."""
     span = projected.span
     query = (
@@ -235,7 +235,7 @@ def _released(desk: Desk, account: Account, month: Month) -> frozenset[str]:
         )
         .distinct()
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         read = reading.connection.execute
         return frozenset(f"+{n}" for q in (query, ended) for n in read(q).scalars())
 
@@ -261,22 +261,22 @@ class InvoiceView:
         return self.billed - self.expected
 
 
-def list_invoices(desk: Desk) -> list[InvoiceView]:
-    with desk.reading() as reading:
+def list_invoices(context: Context) -> list[InvoiceView]:
+    with context.reading() as reading:
         found = store.list_invoices(reading.connection)
-    return [view(desk, invoice.id) for invoice in found]
+    return [view(context, invoice.id) for invoice in found]
 
 
-def with_open_lines(desk: Desk, limit: int) -> list[InvoiceView]:
+def with_open_lines(context: Context, limit: int) -> list[InvoiceView]:
     """Invoices with lines to settle."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = store.with_open_lines(reading.connection, [v.value for v in IN_ORDER], limit)
-    return [view(desk, key) for key in found]
+    return [view(context, key) for key in found]
 
 
-def view(desk: Desk, key: str) -> InvoiceView:
+def view(context: Context, key: str) -> InvoiceView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         invoice = store.get(reading.connection, key)
         sums = store.sums(reading.connection, key)
         account = reading.records.find(Account, invoice.account)
@@ -298,22 +298,22 @@ def view(desk: Desk, key: str) -> InvoiceView:
 
 
 def lines(
-    desk: Desk, key: str, verdict: str = "", *, after: int = 0, limit: int = MOST_SHOWN
+    context: Context, key: str, verdict: str = "", *, after: int = 0, limit: int = MOST_SHOWN
 ) -> list[KeptLine]:
     """Lines in their order, of one verdict or of all. Raises NotFound, NotUnderstood."""
     if verdict and verdict not in set(Verdict):
         raise NotUnderstood(f"“{verdict[:30]}” is no verdict.", field="verdict")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         store.get(reading.connection, key)
         return store.lines(reading.connection, key, verdict, after=after, limit=limit)
 
 
-def draft_release(desk: Desk, key: str, chosen: Sequence[int]) -> WorkOrder:
+def draft_release(context: Context, key: str, chosen: Sequence[int]) -> WorkOrder:
     """A work order that gives up the numbers of some lines, where it is our side that pays for what
     nobody needs. Raises NotFound; NotUnderstood where none of them is ours."""
-    desk.require(May.RELEASE)
+    context.require(May.RELEASE)
     wanted = set(chosen)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         store.get(reading.connection, key)
         billed = store.lines(reading.connection, key, "", after=0, limit=MOST_LINES)
         numbers = {int(x.number) for x in billed if x.line in wanted and x.number}
@@ -327,16 +327,16 @@ def draft_release(desk: Desk, key: str, chosen: Sequence[int]) -> WorkOrder:
             else "Choose lines of numbers that are ours."
         )
         raise NotUnderstood(message, field="lines", reason="none")
-    tasks = retiring.many(desk, [n.e164 for n in ours], then="release", rest=None)
+    tasks = retiring.many(context, [n.e164 for n in ours], then="release", rest=None)
     title = f"Give up {counted(len(ours), 'billed number')}"
-    return workorders.draft(desk, title, tasks, look=True)
+    return workorders.draft(context, title, tasks, look=True)
 
 
 # ── deciding ──
 
 
 def settle(
-    desk: Desk,
+    context: Context,
     key: str,
     chosen: Sequence[int],
     state: LineState,
@@ -345,13 +345,13 @@ def settle(
 ) -> int:
     """Dispute, accept or note as credited lines of an invoice, with why and by whom; how many.
     Raises NotFound, NotUnderstood, NotAllowedNow."""
-    desk.require(May.KEEP_BOOKS)
+    context.require(May.KEEP_BOOKS)
     why = " ".join(why.split())
     if state in {LineState.DISPUTED, LineState.ACCEPTED} and not why:
         raise NotUnderstood("Say why; it is kept with the lines.", field="why")
     if len(why) > LONGEST_WHY:
         raise NotUnderstood(f"At most {LONGEST_WHY} characters.", field="why")
-    with desk.writing(reason=why) as writing:
+    with context.writing(reason=why) as writing:
         invoice = store.get(writing.connection, key)
         found = store.chosen(writing.connection, key, chosen)
         if not found or len(found) != len(set(chosen)):
@@ -368,14 +368,14 @@ def settle(
                 line,
                 state=state,
                 why=why or line.why,
-                who=desk.actor,
+                who=context.actor,
                 credited=_credit(line, state, credited),
             )
             for line in found
         ]
         store.save_lines(writing.connection, after)
         title = f"{invoice.reference}: {len(after)} {state}"
-        writing.remark(f"invoice.{state}", Subject.ACCOUNT, invoice.account, title)
+        writing.record_event(f"invoice.{state}", Subject.ACCOUNT, invoice.account, title)
     return len(after)
 
 
@@ -385,15 +385,17 @@ def _credit(line: KeptLine, state: LineState, amount: Decimal | None) -> Decimal
     return amount if amount is not None else line.too_much
 
 
-def judge_again(desk: Desk, key: str) -> InvoiceView:
+def judge_again(context: Context, key: str) -> InvoiceView:
     """Hold an invoice against what is known now; what was decided about its lines stays."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.reading() as reading:
+    context.require(May.KEEP_BOOKS)
+    with context.reading() as reading:
         invoice = store.get(reading.connection, key)
         account = reading.records.the(Account, invoice.account)
         kept = store.lines(reading.connection, key, "", after=0, limit=MOST_LINES)
     billed = [line.billed_line for line in kept if line.verdict is not Verdict.NOT_BILLED]
-    judged = judge(billed, expected_of(desk, account, Month.read(invoice.month)), invoice.currency)
+    judged = judge(
+        billed, expected_of(context, account, Month.read(invoice.month)), invoice.currency
+    )
     decided = {(line.kind, line.number, line.words): line for line in kept}
     after: list[KeptLine] = []
     for one in judged:
@@ -402,27 +404,27 @@ def judge_again(desk: Desk, key: str) -> InvoiceView:
         if old is not None and old.verdict is new.verdict:
             new = replace(new, state=old.state, why=old.why, who=old.who, credited=old.credited)
         after.append(new)
-    with desk.writing(reason="checked against what is known now") as writing:
+    with context.writing(reason="checked against what is known now") as writing:
         store.replace_lines(writing.connection, key, after)
         writing.touch()
-    return view(desk, key)
+    return view(context, key)
 
 
-def remove(desk: Desk, key: str) -> None:
+def remove(context: Context, key: str) -> None:
     """Take away an invoice that came in by mistake. Raises NotFound, NotAllowedNow."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.writing() as writing:
+    context.require(May.KEEP_BOOKS)
+    with context.writing() as writing:
         invoice = store.get(writing.connection, key)
         if store.has_decided(writing.connection, key):
             message = "Lines of this invoice were disputed or accepted, so it stays."
             raise NotAllowedNow(message, reason="decided")
         store.remove(writing.connection, key)
-        writing.remark("invoice.removed", Subject.ACCOUNT, invoice.account, invoice.reference)
+        writing.record_event("invoice.removed", Subject.ACCOUNT, invoice.account, invoice.reference)
 
 
-def letter(desk: Desk, key: str) -> bytes:
+def letter(context: Context, key: str) -> bytes:
     """The letter about all disputed lines. Raises NotFound, NotAllowedNow."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         invoice = store.get(reading.connection, key)
         account = reading.records.the(Account, invoice.account)
         carrier = reading.records.the(Carrier, account.carrier)
@@ -438,12 +440,12 @@ def letter(desk: Desk, key: str) -> bytes:
     total = sum((line.too_much for line in disputed), Decimal(0))
     return dispute_letter(
         DisputeFacts(
-            desk.organisation.name,
+            context.organisation.name,
             carrier.name,
             account.theirs or account.id,
             invoice.reference,
             Month.read(invoice.month).name,
-            f"{desk.now():%-d %B %Y}",
+            f"{context.now():%-d %B %Y}",
             tuple(
                 (
                     str(line.line),
@@ -455,7 +457,7 @@ def letter(desk: Desk, key: str) -> bytes:
                 for line in disputed
             ),
             shown(total),
-            desk.actor,
+            context.actor,
         )
     )
 

@@ -15,7 +15,7 @@ from sedge.core.spend.costs import Step
 from sedge.core.spend.forecast import share_by, whole_month
 from sedge.core.spend.months import Month, last_months
 from sedge.core.spend.rates.rate_decks import amount_of
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.spend import costs
 from sedge.services.spend.costs import Statement
 from sedge.store.schema import spend
@@ -55,49 +55,51 @@ class Overview:
     months: list[tuple[Month, dict[str, Decimal]]]
 
 
-def view(desk: Desk, month: Month, by: str) -> Overview:
+def view(context: Context, month: Month, by: str) -> Overview:
     """Raises NotUnderstood for a group that there is not."""
-    desk.require(May.SEE_MONEY)
-    now = costs.statements(desk, month, by)
-    before = {s.currency: s for s in costs.statements(desk, month.later(-1), by)}
-    share = share_so_far(desk, month)
-    is_open = month == Month.of(desk.now())
+    context.require(May.SEE_MONEY)
+    now = costs.statements(context, month, by)
+    before = {s.currency: s for s in costs.statements(context, month.later(-1), by)}
+    share = share_so_far(context, month)
+    is_open = month == Month.of(context.now())
     found: list[InCurrency] = []
     for statement in now:
         old = before.get(statement.currency) or costs.nothing(month.later(-1), statement.currency)
         steps = core.differences(old.rows, statement.rows, LEAST_TOLD)[:MOST_STEPS]
-        names = costs.names(desk, by, {*(r.key for r in statement.rows), *(s.key for s in steps)})
+        names = costs.names(
+            context, by, {*(r.key for r in statement.rows), *(s.key for s in steps)}
+        )
         expected = None
         if is_open:
             calls = statement.total.call_fees
-            whole = expected_calls(desk, month, calls, share)
+            whole = expected_calls(context, month, calls, share)
             amount = statement.total.total - calls + whole
             expected = Money(amount=amount, currency=statement.currency).rounded()
         total = Money(amount=old.total.total, currency=statement.currency)
         found.append(InCurrency(statement, expected, total, steps, names))
-    return Overview(month, by, found, _months(desk))
+    return Overview(month, by, found, _months(context))
 
 
-def _months(desk: Desk) -> list[tuple[Month, dict[str, Decimal]]]:
+def _months(context: Context) -> list[tuple[Month, dict[str, Decimal]]]:
     """What the last months cost in all, by currency, oldest first."""
     found: list[tuple[Month, dict[str, Decimal]]] = []
-    for month in last_months(desk.now(), MONTHS_SHOWN):
-        sums = {s.currency: s.total.total for s in costs.statements(desk, month, "kind")}
+    for month in last_months(context.now(), MONTHS_SHOWN):
+        sums = {s.currency: s.total.total for s in costs.statements(context, month, "kind")}
         found.append((month, sums))
     while len(found) > 1 and not found[0][1]:
         found.pop(0)
     return found
 
 
-def share_so_far(desk: Desk, month: Month) -> Decimal | None:
+def share_so_far(context: Context, month: Month) -> Decimal | None:
     """The share of their calls' money that earlier months had spent by this day."""
-    day = desk.now().day
-    return desk.house.while_unchanged(
-        desk, f"pace of {month} {day}", lambda: _share(desk, month, day), minutes=60
+    day = context.now().day
+    return context.installation.while_unchanged(
+        context, f"pace of {month} {day}", lambda: _share(context, month, day), minutes=60
     )
 
 
-def _share(desk: Desk, month: Month, day: int) -> Decimal | None:
+def _share(context: Context, month: Month, day: int) -> Decimal | None:
     table = spend.usage_day
     first = month.later(-MONTHS_BEFORE).first
     query = (
@@ -106,7 +108,7 @@ def _share(desk: Desk, month: Month, day: int) -> Decimal | None:
         .group_by(table.c.day)
         .order_by(table.c.day)
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = [(d, amount_of(cost)) for d, cost in reading.connection.execute(query)]
     return share_by(day, [_days(group) for _, group in groupby(rows, key=lambda row: row[0][:7])])
 
@@ -116,7 +118,9 @@ def _days(rows: Iterable[tuple[str, Decimal]]) -> list[Decimal]:
     return [by_day.get(n, Decimal(0)) for n in range(1, max(by_day) + 1)]
 
 
-def expected_calls(desk: Desk, month: Month, so_far: Decimal, share: Decimal | None) -> Decimal:
-    yesterday = desk.now() - timedelta(days=1)
+def expected_calls(
+    context: Context, month: Month, so_far: Decimal, share: Decimal | None
+) -> Decimal:
+    yesterday = context.now() - timedelta(days=1)
     day = max(1, yesterday.day if Month.of(yesterday) == month else 1)
-    return whole_month(so_far, max(day, desk.now().day), month.days, share)
+    return whole_month(so_far, max(day, context.now().day), month.days, share)

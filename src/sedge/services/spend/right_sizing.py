@@ -38,7 +38,7 @@ from sedge.core.spend.right_sizing import (
 )
 from sedge.core.trunks.erlang import advise
 from sedge.core.workorders import tasks as t
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.spend import costs, usage
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
@@ -72,22 +72,24 @@ class RightSizing:
         ]
 
 
-def view(desk: Desk) -> RightSizing:
-    desk.require(May.SEE_MONEY)
-    return desk.house.while_unchanged(desk, "right-sizing", lambda: _view(desk), minutes=60)
+def view(context: Context) -> RightSizing:
+    context.require(May.SEE_MONEY)
+    return context.installation.while_unchanged(
+        context, "right-sizing", lambda: _view(context), minutes=60
+    )
 
 
-def _view(desk: Desk) -> RightSizing:
-    idle = usage.not_called(desk, IDLE_DAYS, limit=MOST_NUMBERS)
-    since = (desk.now() - timedelta(days=IDLE_DAYS)).date().isoformat()
+def _view(context: Context) -> RightSizing:
+    idle = usage.not_called(context, IDLE_DAYS, limit=MOST_NUMBERS)
+    since = (context.now() - timedelta(days=IDLE_DAYS)).date().isoformat()
     table = spend.usage_day
-    peaks, home = usage.peaks(desk), costs.home_currency(desk)
-    with desk.reading() as reading:
+    peaks, home = usage.peaks(context), costs.home_currency(context)
+    with context.reading() as reading:
         oldest = reading.connection.execute(select(func.min(table.c.day))).scalar()
         reaches_back = oldest is not None and oldest <= since
         found = [*_trials(reading), *_seats_left(reading), *_channels(reading, peaks, home)]
         if oldest is not None and reaches_back:
-            months = last_months(desk.now(), MONTHS_LOOKED_AT + 1)[:-1]
+            months = last_months(context.now(), MONTHS_LOOKED_AT + 1)[:-1]
             months = [m for m in months if m.first.isoformat() >= oldest]
             seats = _idle_seats(reading, since)
             found += [
@@ -432,13 +434,13 @@ def _channels(reading: Reading, peaks: dict[str, float], home: str) -> Iterator[
 # ── as a work order ──
 
 
-def draft(desk: Desk, keys: Sequence[str]) -> WorkOrder:
+def draft(context: Context, keys: Sequence[str]) -> WorkOrder:
     """One work order with the tasks of what was chosen. Raises NotUnderstood."""
-    desk.require(May.CHANGE_ESTATE)
-    chosen = [a for a in view(desk).advices if a.key in set(keys) and a.tasks]
+    context.require(May.CHANGE_ESTATE)
+    chosen = [a for a in view(context).advices if a.key in set(keys) and a.tasks]
     if not chosen:
         raise NotUnderstood("Choose at least one line that can be done here.", field="keys")
     tasks = [task for advice in chosen for task in advice.tasks]
     return workorders.draft(
-        desk, f"Right-sizing: {counted(len(chosen), 'saving')}", tasks, look=True
+        context, f"Right-sizing: {counted(len(chosen), 'saving')}", tasks, look=True
     )

@@ -18,7 +18,7 @@ from sedge.core.spend.costs import GROUPS, CostLine, Owner
 from sedge.core.spend.months import Month
 from sedge.formats.sheets import to_spreadsheet
 from sedge.formats.spend.statement import StatementFacts, StatementPart, spend_statement
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.services.spend import costs
 from sedge.store.repositories.spend import closed_months
@@ -31,30 +31,30 @@ MOST_LINES = 100_000
 
 
 @periodic("months closed")
-def close_nightly(desk: Desk) -> int:
+def close_nightly(context: Context) -> int:
     """Close the month before, once it is old enough."""
 
     def do() -> tuple[int, bool]:
-        now = desk.now()
+        now = context.now()
         month = Month.of(now).later(-1)
         if now.day < CLOSED_ON:
             return 0, True
-        with desk.reading() as reading:
+        with context.reading() as reading:
             if closed_months.is_closed(reading.connection, month):
                 return 0, True
-        return close(desk.as_system(), month), True
+        return close(context.as_system(), month), True
 
-    return desk.house.nightly(desk.who.organisation, "months closed", AT_NIGHT, do)
+    return context.installation.nightly(context.who.organisation, "months closed", AT_NIGHT, do)
 
 
-def close(desk: Desk, month: Month) -> int:
+def close(context: Context, month: Month) -> int:
     """Keep a month's lines as they stand, with corrections of the months before; how many. Raises
     NotAllowedNow for one that is not over, or is closed."""
-    desk.require(May.KEEP_BOOKS)
-    if month >= Month.of(desk.now()):
+    context.require(May.KEEP_BOOKS)
+    if month >= Month.of(context.now()):
         message = f"{month.name} is not over yet; it can be closed from {month.later(1).first}."
         raise NotAllowedNow(message, reason="open")
-    with desk.as_system().writing(reason=f"{month.name} closed") as writing:
+    with context.as_system().writing(reason=f"{month.name} closed") as writing:
         if closed_months.is_closed(writing.connection, month):
             raise NotAllowedNow(f"{month.name} is closed already.", reason="closed")
         lines = costs.computed(writing, month, detailed=True)
@@ -67,7 +67,7 @@ def close(desk: Desk, month: Month) -> int:
             found = corrections(told, now)
             closed_months.keep(writing.connection, month, found, corrects=str(earlier))
             kept += len(found)
-        writing.remark("month.closed", Subject.DEFAULTS, ORGANISATION, month.name)
+        writing.record_event("month.closed", Subject.DEFAULTS, ORGANISATION, month.name)
     return kept
 
 
@@ -83,23 +83,23 @@ class Statement:
     totals: list[tuple[str, Decimal]]
 
 
-def statement(desk: Desk, month: Month, by: str = "cost_centre") -> Statement:
+def statement(context: Context, month: Month, by: str = "cost_centre") -> Statement:
     """What each is charged for a month. Raises NotUnderstood."""
-    desk.require(May.SEE_MONEY)
+    context.require(May.SEE_MONEY)
     if by not in CHARGED_TO:
         message = "A statement is by cost_centre or by site."
         raise NotUnderstood(message, field="by", reason="group")
     group = GROUPS[by]
-    lines = costs.lines_of(desk, month, detailed=True)
-    with desk.reading() as reading:
+    lines = costs.lines_of(context, month, detailed=True)
+    with context.reading() as reading:
         is_closed = closed_months.is_closed(reading.connection, month)
         corrected = closed_months.corrections_in(reading.connection, month)
     wrong = {id_of(line): of for of, line in corrected}
     by_key: dict[tuple[str, str], list[CostLine]] = defaultdict(list)
     for line in lines:
         by_key[group(line), line.currency].append(line)
-    names = costs.names(desk, by, {key for key, _ in by_key})
-    holders = _holders(desk, lines)
+    names = costs.names(context, by, {key for key, _ in by_key})
+    holders = _holders(context, lines)
     parts = [
         StatementPart(
             names.get(key, key),
@@ -129,9 +129,9 @@ def id_of(line: CostLine) -> tuple[str, str, Owner, str, str]:
     return line.kind.value, line.thing, line.owner, line.account, str(line.amount)
 
 
-def _holders(desk: Desk, lines: Sequence[CostLine]) -> dict[str, str]:
+def _holders(context: Context, lines: Sequence[CostLine]) -> dict[str, str]:
     keys = {f"{x.owner.holder_kind}:{x.owner.holder}" for x in lines if x.owner.holder}
-    return costs.names(desk, "holder", keys)
+    return costs.names(context, "holder", keys)
 
 
 def _what(line: CostLine, holders: dict[str, str]) -> str:
@@ -140,9 +140,9 @@ def _what(line: CostLine, holders: dict[str, str]) -> str:
     return f"{thing}, {holder}" if holder and line.owner.holder else thing
 
 
-def as_spreadsheet(desk: Desk, month: Month, by: str) -> bytes:
+def as_spreadsheet(context: Context, month: Month, by: str) -> bytes:
     """One row for each line, ready to be summed."""
-    found = statement(desk, month, by)
+    found = statement(context, month, by)
     header = ["Month", "Charged to", "Kind", "For", "Amount", "Currency"]
     rows = (
         [str(month), part.name, kind, what, amount, part.currency]
@@ -152,11 +152,11 @@ def as_spreadsheet(desk: Desk, month: Month, by: str) -> bytes:
     return to_spreadsheet(header, rows, title=f"Statement {month}")
 
 
-def on_paper(desk: Desk, month: Month, by: str) -> bytes:
-    found = statement(desk, month, by)
+def on_paper(context: Context, month: Month, by: str) -> bytes:
+    found = statement(context, month, by)
     return spend_statement(
         StatementFacts(
-            desk.organisation.name,
+            context.organisation.name,
             month.name,
             "closed" if found.is_closed else "not closed yet, so it may still change",
             tuple(found.parts),

@@ -4,7 +4,7 @@ from datetime import timedelta
 
 from sedge.core.access.roles import May
 from sedge.core.errors import OutsideTrouble
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_records
 from sedge.services.spend.call_records import Taken
@@ -17,25 +17,25 @@ AT_NIGHT = timedelta(hours=1, minutes=30)
 
 
 @periodic(NAME)
-def fetch_nightly(desk: Desk) -> int:
+def fetch_nightly(context: Context) -> int:
     """Once a night, and an hour later again where the telephone system was silent."""
 
     def do() -> tuple[int, bool]:
         try:
-            return fetch(desk.as_system()).fresh, True
+            return fetch(context.as_system()).fresh, True
         except OutsideTrouble:
             return 0, False
 
-    return desk.house.nightly(desk.who.organisation, NAME, AT_NIGHT, do)
+    return context.installation.nightly(context.who.organisation, NAME, AT_NIGHT, do)
 
 
-def fetch(desk: Desk) -> Taken:
+def fetch(context: Context) -> Taken:
     """What came since the last time; calls of other organisations on the same system are left out.
     Raises OutsideTrouble."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.reading() as reading:
+    context.require(May.KEEP_BOOKS)
+    with context.reading() as reading:
         after = spend_settings.read(reading.connection, AFTER) or 0
-    found = desk.outside.telephony.call_records(after)
+    found = context.outside.telephony.call_records(after)
     rows = [
         {
             "key": str(record["no"]),
@@ -50,9 +50,9 @@ def fetch(desk: Desk) -> Taken:
         }
         for record in found
     ]
-    taken = call_records.take(desk, SOURCE, rows)
+    taken = call_records.take(context, SOURCE, rows)
     if found:
-        with desk.writing() as writing:
+        with context.writing() as writing:
             spend_settings.keep(writing.connection, AFTER, found[-1]["no"])
             writing.touch()
     return Taken(taken.fresh, taken.same, taken.corrected, ())

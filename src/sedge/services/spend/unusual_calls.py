@@ -28,7 +28,7 @@ from sedge.core.spend.unusual_calls import Alarm, Call, Unusual, find
 from sedge.core.workorders import tasks as t
 from sedge.formats.letters import Letter
 from sedge.services import mail
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.periodic import periodic
 from sedge.services.process import Slot
 from sedge.services.workorders import workorders
@@ -73,16 +73,16 @@ class AlarmView:
 
 
 @periodic("unusual calls", after_changes=True)
-def look(desk: Desk) -> int:
+def find_unusual_calls(context: Context) -> int:
     """What is unusual in the last two weeks, against the eight before; how much is new. Looked for
     again only when calls have come, or routes have changed."""
-    now, seen = desk.now(), desk.house.process.under_way(SEEN)
+    now, seen = context.now(), context.installation.process.under_way(SEEN)
     table = spend.usage_month
-    with desk.reading() as reading:
+    with context.reading() as reading:
         query = select(func.sum(table.c.calls), func.sum(table.c.talk), func.sum(table.c.cost))
         whole = reading.records.find(Defaults, ORGANISATION)
         counted_now = (*reading.connection.execute(query).one(), whole.version if whole else 0)
-        if seen.get(desk.who.organisation) == counted_now:
+        if seen.get(context.who.organisation) == counted_now:
             return 0
         latest = calls.latest(reading.connection)
         if latest is None or latest < now - LOOKED_AT:
@@ -91,7 +91,7 @@ def look(desk: Desk) -> int:
         begins = now - LOOKED_AT
         latest_calls = list(_calls(reading.connection, begins, now))
         found = find(list(_calls(reading.connection, begins - BEFORE, begins)), latest_calls)
-        fresh = [(alarm, _words(desk, reading, alarm), "") for alarm in found]
+        fresh = [(alarm, _words(context, reading, alarm), "") for alarm in found]
         fresh += _beyond_limits(reading, latest_calls)
         rows = [
             (_row(reading, alarm, words), told)
@@ -99,15 +99,17 @@ def look(desk: Desk) -> int:
             if alarm.id[:80] not in known
         ]
     if rows:
-        with desk.as_system().writing() as writing:
+        with context.as_system().writing() as writing:
             writing.connection.execute(insert(spend.alarm), [row for row, _ in rows])
             for row, told in rows:
                 words = str(row["words"])
-                writing.remark("calls.unusual", Subject.NUMBER, str(row["subject"]), words[:200])
+                writing.record_event(
+                    "calls.unusual", Subject.NUMBER, str(row["subject"]), words[:200]
+                )
                 if told:
                     letter = Letter("The limit of a route was passed", f"{words}\n")
                     mail.write(writing, f"alarm-{row['id']}"[:80], told, letter)
-    seen[desk.who.organisation] = counted_now
+    seen[context.who.organisation] = counted_now
     return len(rows)
 
 
@@ -187,10 +189,14 @@ def _row(reading: Reading, alarm: Alarm, words: str) -> dict[str, object]:
     }
 
 
-def _words(desk: Desk, reading: Reading, alarm: Alarm) -> str:
+def _words(context: Context, reading: Reading, alarm: Alarm) -> str:
     held = calls.HeldNumbers(reading.connection)(alarm.number, alarm.first)
     site = reading.records.find(Site, held.site)
-    zone = ZoneInfo(site.timezone) if site else desk.house.home_zone(desk.who.organisation)
+    zone = (
+        ZoneInfo(site.timezone)
+        if site
+        else context.installation.home_zone(context.who.organisation)
+    )
     begins = datetime.fromtimestamp(alarm.first, zone)
     ends = datetime.fromtimestamp(alarm.last, zone)
     shown = describe(f"+{alarm.number}").shown
@@ -215,14 +221,14 @@ def _country_name(code: str) -> str:
     return COUNTRIES[code].name if code in COUNTRIES else code
 
 
-def list_alarms(desk: Desk, *, only_open: bool = False) -> list[AlarmView]:
+def list_alarms(context: Context, *, only_open: bool = False) -> list[AlarmView]:
     """The latest first; settled ones of the last months too."""
     table = spend.alarm
-    least = int((desk.now() - SHOWN).timestamp())
+    least = int((context.now() - SHOWN).timestamp())
     query = select(table).where(table.c.last >= least).order_by(table.c.first.desc())
     if only_open:
         query = query.where(table.c.settled_by == "")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return [_view(reading, row) for row in reading.connection.execute(query).all()]
 
 
@@ -257,34 +263,34 @@ def _holder(reading: Reading, held: calls.Held) -> tuple[HolderRef | None, str]:
     return ref, record.name if record else ref.id
 
 
-def _get(desk: Desk, key: str) -> AlarmView:
-    found = next((a for a in list_alarms(desk) if a.id == key), None)
+def _get(context: Context, key: str) -> AlarmView:
+    found = next((a for a in list_alarms(context) if a.id == key), None)
     if found is None:
         raise NotFound("There is no such alarm.", subject="alarm", id=key)
     return found
 
 
-def settle(desk: Desk, key: str, why: str) -> None:
+def settle(context: Context, key: str, why: str) -> None:
     """Somebody has looked into it, and says what it was. Raises NotFound, NotUnderstood."""
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.CHANGE_ESTATE)
     why = " ".join(why.split())
     if not 1 <= len(why) <= LONGEST_WHY:
         message = f"Say what it was, in at most {LONGEST_WHY} characters."
         raise NotUnderstood(message, field="why")
-    found = _get(desk, key)
+    found = _get(context, key)
     table = spend.alarm
-    with desk.writing(reason=why) as writing:
+    with context.writing(reason=why) as writing:
         writing.connection.execute(
-            update(table).where(table.c.id == key).values(settled_by=desk.actor, settled_why=why)
+            update(table).where(table.c.id == key).values(settled_by=context.actor, settled_why=why)
         )
-        writing.remark("calls.settled", Subject.NUMBER, found.number, found.words[:200])
+        writing.record_event("calls.settled", Subject.NUMBER, found.number, found.words[:200])
 
 
-def take_rights_away(desk: Desk, key: str) -> WorkOrder:
+def take_rights_away(context: Context, key: str) -> WorkOrder:
     """A work order that takes the right to call abroad and premium numbers from who had the number.
     Raises NotFound, NotAllowedNow."""
-    desk.require(May.CHANGE_ESTATE)
-    found = _get(desk, key)
+    context.require(May.CHANGE_ESTATE)
+    found = _get(context, key)
     if found.holder is None:
         message = "Nobody had the number then, so there is no right to take away."
         raise NotAllowedNow(message, reason="nobody")
@@ -292,7 +298,7 @@ def take_rights_away(desk: Desk, key: str) -> WorkOrder:
     if record_type is None:
         message = "Its rights are set at that system itself."
         raise NotAllowedNow(message, reason="downstream")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         record = reading.records.the(record_type, found.holder.id)
     left = tuple(right for right in record.rights if right not in DEAR_RIGHTS)
     if left == record.rights:
@@ -303,5 +309,5 @@ def take_rights_away(desk: Desk, key: str) -> WorkOrder:
         raise NotAllowedNow(message, reason="no-right")
     task = t.SetCallingRights(holder=found.holder, rights=left)
     return workorders.draft(
-        desk, f"Take dear calls away from {record.name}", [task], reason=found.words, look=True
+        context, f"Take dear calls away from {record.name}", [task], reason=found.words, look=True
     )

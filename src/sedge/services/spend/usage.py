@@ -13,7 +13,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Person, ServiceLine, Site, Trunk
 from sedge.core.spend.call_legs import Direction
 from sedge.core.spend.usage import Use, erlangs
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.spend import calls
 from sedge.store.repositories.spend.calls import Kept
@@ -36,9 +36,11 @@ class UsedBy:
     currencies: tuple[str, ...] = ()
 
 
-def read_days(desk: Desk, since: str, until: str) -> tuple[date, date]:
+def read_days(context: Context, since: str, until: str) -> tuple[date, date]:
     """Both days included; the last 30 where none is said. Raises NotUnderstood."""
-    today = desk.now().astimezone(desk.house.home_zone(desk.who.organisation)).date()
+    today = (
+        context.now().astimezone(context.installation.home_zone(context.who.organisation)).date()
+    )
     last = _day(until, "to") if until else today
     first = _day(since, "from") if since else last - timedelta(days=29)
     if first > last:
@@ -56,14 +58,14 @@ def _day(text: str, field: str) -> date:
         raise NotUnderstood(message, field=field, reason="day") from None
 
 
-def usage(desk: Desk, by: str, first: date, last: date, *, site: str = "") -> list[UsedBy]:
+def usage(context: Context, by: str, first: date, last: date, *, site: str = "") -> list[UsedBy]:
     """The most used first (hours and days in their order). Raises NotUnderstood."""
     if by not in GROUPS:
         message = f"“{by[:20]}” is no group: choose {', '.join(GROUPS)}."
         raise NotUnderstood(message, field="by", reason="group")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if by == "hour":
-            return _by_hour(desk, reading, first, last, site)
+            return _by_hour(context, reading, first, last, site)
         rows = _grouped(reading, by, first, last, site)
         names = _names(reading, by, [key for key, _ in rows])
     found = [UsedBy(key, names.get(key) or key or _nobody(by), use) for key, use in rows]
@@ -141,9 +143,11 @@ def holder_names(reading: Reading, keys: Sequence[str]) -> dict[str, str]:
     return found
 
 
-def _by_hour(desk: Desk, reading: Reading, first: date, last: date, site: str) -> list[UsedBy]:
+def _by_hour(
+    context: Context, reading: Reading, first: date, last: date, site: str
+) -> list[UsedBy]:
     """The 24 hours of the day, in the time of the site, or of the home country."""
-    zone = _zone(desk, reading, site)
+    zone = _zone(context, reading, site)
     begins = datetime(first.year, first.month, first.day, tzinfo=zone)
     ends = datetime(last.year, last.month, last.day, tzinfo=zone) + timedelta(days=1)
     table = spend.usage_hour
@@ -164,10 +168,10 @@ def _by_hour(desk: Desk, reading: Reading, first: date, last: date, site: str) -
     return [UsedBy(f"{i:02d}", f"{i:02d}:00", use) for i, use in enumerate(hours)]
 
 
-def _zone(desk: Desk, reading: Reading, site: str) -> ZoneInfo:
+def _zone(context: Context, reading: Reading, site: str) -> ZoneInfo:
     if site:
         return ZoneInfo(reading.records.the(Site, site).timezone)
-    return desk.house.home_zone(desk.who.organisation)
+    return context.installation.home_zone(context.who.organisation)
 
 
 @dataclass(frozen=True)
@@ -189,9 +193,9 @@ class NumberYear:
         return sum(self.directions.values(), Use())
 
 
-def year_of(desk: Desk, e164: str) -> NumberYear:
+def year_of(context: Context, e164: str) -> NumberYear:
     """The year up to today."""
-    last = desk.now().astimezone(desk.house.home_zone(desk.who.organisation)).date()
+    last = context.now().astimezone(context.installation.home_zone(context.who.organisation)).date()
     first = last - timedelta(days=364)
     table = spend.usage_day
     columns = [table.c[name] for name in SUMS]
@@ -201,7 +205,7 @@ def year_of(desk: Desk, e164: str) -> NumberYear:
     days: dict[date, Use] = {}
     directions = {direction.value: Use() for direction in Direction}
     currencies: set[str] = set()
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for row in reading.connection.execute(query):
             told: Sequence[Any] = tuple(row)
             (day, direction, currency), use = told[:3], Use(*told[3:])
@@ -216,13 +220,13 @@ def year_of(desk: Desk, e164: str) -> NumberYear:
     return NumberYear(e164, first, last, days, directions, latest, currency, known)
 
 
-def quiet_since(desk: Desk, days: int, most: int) -> dict[str, datetime | None] | None:
+def quiet_since(context: Context, days: int, most: int) -> dict[str, datetime | None] | None:
     """Numbers in use without a call for so many days, with the day of their last one (None: never
     in the records); None where the records do not reach back so far."""
-    numbers = not_called(desk, days, limit=most)
-    since = (desk.now() - timedelta(days=days)).date().isoformat()
+    numbers = not_called(context, days, limit=most)
+    since = (context.now() - timedelta(days=days)).date().isoformat()
     table = spend.usage_day
-    with desk.reading() as reading:
+    with context.reading() as reading:
         oldest = reading.connection.execute(select(func.min(table.c.day))).scalar()
         if oldest is None or oldest > since:
             return None
@@ -238,12 +242,12 @@ def quiet_since(desk: Desk, days: int, most: int) -> dict[str, datetime | None] 
     }
 
 
-def not_called(desk: Desk, days: int, *, limit: int = MOST_ROWS) -> list[str]:
+def not_called(context: Context, days: int, *, limit: int = MOST_ROWS) -> list[str]:
     """Numbers in use that nobody has called, and that called nobody, for so many days; none where
     the records do not reach back so far."""
-    since = (desk.now() - timedelta(days=days)).date().isoformat()
+    since = (context.now() - timedelta(days=days)).date().isoformat()
     life, table = tables.life, spend.usage_day
-    with desk.reading() as reading:
+    with context.reading() as reading:
         reaches_back = reading.connection.execute(
             select(table.c.day).where(table.c.day <= since).limit(1)
         ).first()
@@ -276,11 +280,11 @@ class TrunkUse:
         return sum(peaks) / len(peaks) if peaks else 0.0
 
 
-def of_trunk(desk: Desk, trunk: str, *, days: int = 28) -> TrunkUse:
+def of_trunk(context: Context, trunk: str, *, days: int = 28) -> TrunkUse:
     """What is known of a trunk's calls; working days alone count for its busy hours."""
     hour, record = spend.usage_hour, spend.call_record
-    now = int(desk.now().timestamp())
-    with desk.reading() as reading:
+    now = int(context.now().timestamp())
+    with context.reading() as reading:
         read = reading.connection.execute
         loads = read(
             select(hour.c.hour, func.sum(hour.c.busy))
@@ -311,17 +315,17 @@ def of_trunk(desk: Desk, trunk: str, *, days: int = 28) -> TrunkUse:
     )
 
 
-def peaks(desk: Desk, *, days: int = 28) -> dict[str, float]:
+def peaks(context: Context, *, days: int = 28) -> dict[str, float]:
     """The mean busy hour of each trunk over the last working days, in erlangs."""
     hour = spend.usage_hour
-    now = int(desk.now().timestamp())
+    now = int(context.now().timestamp())
     query = (
         select(hour.c.trunk, hour.c.hour, func.sum(hour.c.busy))
         .where(hour.c.trunk != "", hour.c.hour >= now // 3600 - days * 24)
         .group_by(hour.c.trunk, hour.c.hour)
     )
     by_trunk: dict[str, list[tuple[int, int]]] = {}
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for trunk, at, busy in reading.connection.execute(query):
             by_trunk.setdefault(trunk, []).append((at, busy))
     found = {trunk: list(_busiest(loads).values()) for trunk, loads in by_trunk.items()}

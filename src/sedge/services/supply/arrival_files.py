@@ -14,7 +14,7 @@ import structlog
 
 from sedge.core.errors import NotUnderstood, SedgeError
 from sedge.core.records import Order
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.supply import paper_orders
 
 SUFFIXES = frozenset({".csv", ".txt", ".tsv"})
@@ -33,21 +33,21 @@ class RefusedFile:
     where: Path
 
 
-def folder_of(desk: Desk) -> Path | None:
+def folder_of(context: Context) -> Path | None:
     """None where none is watched."""
-    watched = desk.house.settings.arrivals_folder
-    return watched / desk.who.organisation if watched else None
+    watched = context.installation.settings.arrivals_folder
+    return watched / context.who.organisation if watched else None
 
 
-def take_in(desk: Desk) -> int:
+def take_in(context: Context) -> int:
     """Draft a work order for each file that has come; how many. A process that dies between leaves
     a file that is taken in twice rather than never: the second draft is stopped by its checks."""
-    folder, done = folder_of(desk), 0
+    folder, done = folder_of(context), 0
     if folder is None or not folder.is_dir():
         return 0
     for file in _settled(folder):
         try:
-            made = _take(desk, file)
+            made = _take(context, file)
         except SedgeError as error:
             _put_aside(file, error.message)
             log.warning("arrivals refused", path=file.name, error=error.message)
@@ -58,9 +58,9 @@ def take_in(desk: Desk) -> int:
     return done
 
 
-def refused(desk: Desk) -> list[RefusedFile]:
+def refused(context: Context) -> list[RefusedFile]:
     """Files that nobody has dealt with yet, the first by name first."""
-    folder = folder_of(desk)
+    folder = folder_of(context)
     aside = sorted((folder / REFUSED).glob(f"*{WHY}")) if folder else []
     return [
         RefusedFile(file.name.removesuffix(WHY), file.read_text(), file.parent) for file in aside
@@ -74,16 +74,16 @@ def _settled(folder: Path) -> Iterator[Path]:
             yield file
 
 
-def _take(desk: Desk, file: Path) -> int:
+def _take(context: Context, file: Path) -> int:
     """The number of the work order. Raises NotUnderstood."""
     if file.stat().st_size > MOST_BYTES:
         raise NotUnderstood("The file is larger than 2 MB.", field="file")
-    order = _order_named(desk, file.stem)
-    return paper_orders.arrived(desk, order.id, _text_of(file)).no
+    order = _order_named(context, file.stem)
+    return paper_orders.arrived(context, order.id, _text_of(file)).no
 
 
-def _order_named(desk: Desk, name: str) -> Order:
-    with desk.reading() as reading:
+def _order_named(context: Context, name: str) -> Order:
+    with context.reading() as reading:
         open_ones = [o for o in reading.records.all(Order) if o.form and not o.refused]
     fitting = [o for o in open_ones if _plain(o.reference) == _plain(name)]
     if len(fitting) != 1:

@@ -1,4 +1,4 @@
-"""Papers at the desk: put on file, looked at, taken off; requirements by country; another one sent
+"""Papers: put on file, looked at, taken off; requirements by country; another one sent
 where one was rejected."""
 
 import hashlib
@@ -28,7 +28,7 @@ from sedge.core.supply.documents import (
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import TaskState
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.workorders import order_running
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -63,7 +63,7 @@ def media_type_of(content: bytes) -> str:
 
 
 def put_on_file(
-    desk: Desk,
+    context: Context,
     *,
     paper: str,
     filename: str,
@@ -75,7 +75,7 @@ def put_on_file(
 ) -> Document:
     """Raises NotUnderstood naming the field. The same content again is the document that is
     there."""
-    desk.require(May.BUY)
+    context.require(May.BUY)
     if paper not in PAPERS:
         raise NotUnderstood(f"A document is one of: {', '.join(PAPERS)}.", field="paper")
     if not content:
@@ -95,12 +95,12 @@ def put_on_file(
             f"Say from which day it is: a {paper} may be {kind.most_days} days old.",
             field="issued_on",
         )
-    if issued and issued > desk.now().date():
+    if issued and issued > context.now().date():
         raise NotUnderstood("This day is still to come.", field="issued_on")
     if until and issued and until < issued:
         raise NotUnderstood("It can't have ended before it was made.", field="valid_until")
     media_type = media_type_of(content)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if site:
             writing.records.the(Site, site)
         filed = writing.records.where(
@@ -109,7 +109,7 @@ def put_on_file(
         if known := next((d for d in filed if (d.sha256, d.site) == (digest, site or None)), None):
             return known
         document = Document(
-            id=desk.new_id("document"),
+            id=context.new_id("document"),
             paper=paper,
             title=(title.strip() or paper.capitalize())[:120],
             filename=_plain_name(filename),
@@ -120,7 +120,7 @@ def put_on_file(
             issued_on=issued,
             valid_until=until,
             at=writing.now,
-            by=desk.actor,
+            by=context.actor,
         )
         writing.connection.execute(
             insert(tables.document_content).values(id=document.id, content=content)
@@ -145,8 +145,8 @@ def _plain_name(name: str) -> str:
     )
 
 
-def content_of(desk: Desk, key: str) -> tuple[Document, bytes]:
-    with desk.reading() as reading:
+def content_of(context: Context, key: str) -> tuple[Document, bytes]:
+    with context.reading() as reading:
         return _content(reading, key)
 
 
@@ -160,10 +160,10 @@ def _content(reading: Reading, key: str) -> tuple[Document, bytes]:
     return document, content
 
 
-def withdraw(desk: Desk, key: str) -> None:
+def withdraw(context: Context, key: str) -> None:
     """Off the file: kept for what it was used for, and used no more."""
-    desk.require(May.BUY)
-    with desk.writing() as writing:
+    context.require(May.BUY)
+    with context.writing() as writing:
         document = writing.records.the(Document, key)
         if not document.withdrawn:
             writing.save(
@@ -171,17 +171,17 @@ def withdraw(desk: Desk, key: str) -> None:
                     changed(
                         Subject.DOCUMENT,
                         document,
-                        document.but(withdrawn=True),
+                        document.copy_with(withdrawn=True),
                         "document.withdrawn",
                     )
                 ]
             )
 
 
-def on_file(desk: Desk) -> list[Filed]:
+def on_file(context: Context) -> list[Filed]:
     """What is on file, what serves longest first."""
-    today = desk.now().date()
-    with desk.reading() as reading:
+    today = context.now().date()
+    with context.reading() as reading:
         documents = reading.records.where(
             Document,
             tables.document.c.withdrawn.is_(False),
@@ -198,53 +198,57 @@ def on_file(desk: Desk) -> list[Filed]:
     )
 
 
-def requirements(desk: Desk) -> list[tuple[Requirement, str]]:
+def requirements(context: Context) -> list[tuple[Requirement, str]]:
     """Requirements by country, with the carriers' names."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         names = {c.id: c.name for c in reading.records.all(Carrier)}
     return [(r, names[r.carrier]) for r in REQUIREMENTS if r.carrier in names]
 
 
-def needed(desk: Desk, carrier: str, numbers: Sequence[str], site: str) -> list[Held]:
+def needed(context: Context, carrier: str, numbers: Sequence[str], site: str) -> list[Held]:
     """What a carrier wants to see for these numbers at a site, and what of it is on file."""
     facts = [describe(n) for n in numbers]
     wanted = asked(carrier, ((n.country, n.kind) for n in facts))
     if not wanted:
         return []
-    with desk.reading() as reading:
+    with context.reading() as reading:
         documents = reading.records.where(
             Document, tables.document.c.withdrawn.is_(False), limit=1000
         )
-    return [held(paper, documents, site, desk.now().date()) for paper in wanted]
+    return [held(paper, documents, site, context.now().date()) for paper in wanted]
 
 
-def send_needed(desk: Desk, account: Account, numbers: Sequence[str], site: str) -> list[Document]:
+def send_needed(
+    context: Context, account: Account, numbers: Sequence[str], site: str
+) -> list[Document]:
     """Put the documents for an order at the carrier; those are named in the order. Repeating does
     no harm."""
-    found = [h.document for h in needed(desk, account.carrier, numbers, site) if h.document]
+    found = [h.document for h in needed(context, account.carrier, numbers, site) if h.document]
     for document in found:
-        send(desk, account, document.id)
+        send(context, account, document.id)
     return found
 
 
-def send(desk: Desk, account: Account, key: str) -> None:
-    document, content = content_of(desk, key)
-    desk.at_carrier(account).send_paper(document.id, document.paper, document.media_type, content)
+def send(context: Context, account: Account, key: str) -> None:
+    document, content = content_of(context, key)
+    context.at_carrier(account).send_paper(
+        document.id, document.paper, document.media_type, content
+    )
 
 
-def send_another(desk: Desk, order: str, rejected: str, document: str) -> WorkOrder:
+def send_another(context: Context, order: str, rejected: str, document: str) -> WorkOrder:
     """A work order that sends another document for one that the carrier has rejected. Raises
     NotRunnable."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         reference = reading.records.the(Order, order).reference
     return order_running.run_now(
-        desk,
+        context,
         f"Another document for order {reference}",
         [t.SendPaper(order=order, document=document, instead_of=rejected)],
     )
 
 
-def being_sent(desk: Desk, order: str) -> bool:
+def being_sent(context: Context, order: str) -> bool:
     """Whether another paper for the order is on its way to the carrier."""
     task = workorder_tables.task
     going = task.c.state.in_(
@@ -259,12 +263,12 @@ def being_sent(desk: Desk, order: str) -> bool:
         )
         .limit(1)
     )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.connection.execute(query).first() is not None
 
 
-def rejected(desk: Desk) -> list[tuple[Order, Any]]:
+def rejected(context: Context) -> list[tuple[Order, Any]]:
     """Orders under way of which the carrier has rejected a paper."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         orders = reading.records.where(Order, tables.order.c.open.is_(True), limit=200)
     return [(o, p) for o in orders for p in o.papers if p.state is PaperState.REJECTED]

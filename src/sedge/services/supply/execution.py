@@ -34,13 +34,13 @@ def order_numbers(attempt: Attempt, task: t.OrderNumbers) -> Outcome:
 
     Then asked with the task's id as key.
     """
-    desk, estate = attempt.desk, _order_estate(attempt, task)
+    context, estate = attempt.context, _order_estate(attempt, task)
     order = estate.get(Order, _order_id(attempt))
     if order is None:
         if refused := stopped(task, estate):
             return refused
-        return Wait(desk.now(), "the carrier to take the order", attempt.changes(task))
-    carrier = desk.at_carrier(estate.the(Account, task.account))
+        return Wait(context.now(), "the carrier to take the order", attempt.changes(task))
+    carrier = context.at_carrier(estate.the(Account, task.account))
     if order.placed_as is None:
         return _place(attempt, task, order, carrier)
     try:
@@ -52,7 +52,7 @@ def order_numbers(attempt: Attempt, task: t.OrderNumbers) -> Outcome:
             f"{carrier.name}, which does not say how the order stands ({error.reason}); it is asked"
             " again"
         )
-        return Wait(desk.now() + pause, what, failed=True)
+        return Wait(context.now() + pause, what, failed=True)
     return _look_after(attempt, answer)
 
 
@@ -63,7 +63,7 @@ def _order_id(attempt: Attempt) -> str:
 def _order_estate(attempt: Attempt, task: t.OrderNumbers) -> Estate:
     wanted = task.needs()
     wanted.orders.add(_order_id(attempt))
-    with attempt.desk.reading() as reading:
+    with attempt.context.reading() as reading:
         return reading.estate(wanted)
 
 
@@ -72,7 +72,7 @@ def _place(
 ) -> Outcome:
     account = attempt.estate(task).the(Account, task.account)
     numbers = list(task.brings())
-    sent = documents.send_needed(attempt.desk, account, numbers, task.site)
+    sent = documents.send_needed(attempt.context, account, numbers, task.site)
     try:
         answer = carrier.order(_wanted(task, order.key, sent))
     except OutsideRefused as error:
@@ -82,7 +82,7 @@ def _place(
     def placed(writing: Writing) -> list[Change]:
         now = writing.records.the(Order, order.id)
         account = writing.records.the(Account, task.account)
-        after = now.but(
+        after = now.copy_with(
             placed_as=answer.id,
             placed_at=writing.now,
             expected_from=answer.expected_from,
@@ -178,7 +178,7 @@ def _refused(writing: Writing, key: str, why: str) -> list[Change]:
         return []
     answers = {line.e164: (LineState.FAILED, None, why) for line in order.lines}
     settled = settle_lines(order, answers, _numbers_of(writing, order))
-    after = settled[0].after.but(refused=why)
+    after = settled[0].after.copy_with(refused=why)
     return [changed(Subject.ORDER, order, after, "order.refused"), *settled[1:]]
 
 
@@ -211,7 +211,7 @@ def _settled(writing: Writing, key: str, answer: CarrierOrder) -> list[Change]:
 
 def _look_after(attempt: Attempt, answer: CarrierOrder) -> Outcome:
     """What an order waits for, by what the carrier says of its papers and lines."""
-    now = attempt.desk.now()
+    now = attempt.context.now()
     states = [state for state, _ in answer.papers.values()]
 
     def settled(writing: Writing) -> list[Change]:
@@ -225,7 +225,7 @@ def _look_after(attempt: Attempt, answer: CarrierOrder) -> Outcome:
     lines = [state for state, _, _ in answer.lines.values()]
     delivered = lines.count(LineState.DELIVERED)
     if LineState.WAITING in lines:
-        by = clock(answer.expected_by, now, attempt.desk.organisation.home_country)
+        by = clock(answer.expected_by, now, attempt.context.organisation.home_country)
         what = f"the carrier: {delivered} of {len(lines)} delivered; the rest by {by}"
         return Wait(now + POLL, what, settled)
     if not delivered:
@@ -239,20 +239,20 @@ def order_when_free(attempt: Attempt, task: t.OrderWhenFree) -> Outcome:
 
     So it is one order whatever happens between.
     """
-    desk = attempt.desk
+    context = attempt.context
     identity = f"{attempt.identity}-free"
-    if begun := workorders.find(desk, identity):
+    if begun := workorders.find(context, identity):
         if begun.state is not OrderState.DRAFT:
             return Done()
         return Failed(f"Work order {begun.no}, which should buy them, can't run. It says why.")
     if refused := stopped(task, attempt.estate(task)):
         return refused
-    numbers = stock_search.within(desk, task)
+    numbers = stock_search.within(context, task)
     if not numbers:
-        again = min(desk.now() + ASKED_AGAIN, task.until)
+        again = min(context.now() + ASKED_AGAIN, task.until)
         return Wait(again, "such numbers to come into stock")
     ordering.order(
-        desk,
+        context,
         reference=task.reference,
         account=task.account,
         site=task.site,
@@ -266,13 +266,13 @@ def order_when_free(attempt: Attempt, task: t.OrderWhenFree) -> Outcome:
 @executes(t.SendPaper)
 def send_paper(attempt: Attempt, task: t.SendPaper) -> Outcome:
     """The document is put at the carrier first, then named in place of the one it did not take."""
-    desk, estate = attempt.desk, attempt.estate(task)
+    context, estate = attempt.context, attempt.estate(task)
     if refused := stopped(task, estate):
         return refused
     order = estate.the(Order, task.order)
     account = estate.the(Account, order.account)
-    documents.send(desk, account, task.document)
-    carrier = desk.at_carrier(account)
+    documents.send(context, account, task.document)
+    carrier = context.at_carrier(account)
     answer = carrier.replace_paper(order.placed_as or "", task.instead_of, task.document)
 
     def replaced(writing: Writing) -> list[Change]:
@@ -291,7 +291,7 @@ def cancel_order(attempt: Attempt, task: t.CancelOrder) -> Outcome:
     if order.placed_as is None:
         message = "The order has not reached the carrier yet. Stop its work order instead."
         raise NotAllowedNow(message, reason="not-placed")
-    carrier = attempt.desk.at_carrier(estate.the(Account, order.account))
+    carrier = attempt.context.at_carrier(estate.the(Account, order.account))
     answer = carrier.cancel(order.placed_as)
     return Done(lambda writing: _settled(writing, order.id, answer))
 
@@ -305,7 +305,7 @@ def set_feature(attempt: Attempt, task: t.SetFeature) -> Outcome:
     number = estate.number(task.known_number)
     if (task.feature in number.features) is task.on:
         return Done()
-    carrier = attempt.desk.at_carrier(estate.the(Account, number.account))
+    carrier = attempt.context.at_carrier(estate.the(Account, number.account))
     try:
         works_from = carrier.set_feature(number.e164, task.feature, on=task.on)
     except OutsideRefused as error:

@@ -21,7 +21,7 @@ from sedge.core.records import Account, Capacity, Carrier, Connection, Site, Sub
 from sedge.core.supply.external_numbers import USUAL_PORT, failure
 from sedge.core.workorders import tasks as t
 from sedge.services.carriers.payments import amount_in
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import workorders
 from sedge.store import secrets as secrets_store
 from sedge.store.repositories.records import is_open
@@ -47,40 +47,44 @@ class ConnectionView:
     problem: str
 
 
-def places(desk: Desk) -> tuple[list[tuple[Account, Carrier]], list[Trunk]]:
+def places(context: Context) -> tuple[list[tuple[Account, Carrier]], list[Trunk]]:
     """Accounts with carriers where numbers can stay, and the connections there are."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         accounts = [(a, carriers[a.carrier]) for a in reading.records.all(Account)]
         connections = [x for x in reading.records.all(Trunk) if x.connection]
     return (
-        sorted(accounts, key=lambda pair: (pair[1].id in desk.outside.carriers, pair[0].name)),
+        sorted(accounts, key=lambda pair: (pair[1].id in context.outside.carriers, pair[0].name)),
         connections,
     )
 
 
-def connect(desk: Desk, form: dict[str, str]) -> WorkOrder:
+def connect(context: Context, form: dict[str, str]) -> WorkOrder:
     """Sign in over there (or use a connection there is) and draft the work order that brings the
     numbers in, each proven by a test call.
 
     Raises NotUnderstood naming the field, OutsideSilent.
     """
-    desk.require(May.BUY)
-    numbers = _numbers_in(desk, form.get("numbers", ""))
-    with desk.reading() as reading:
+    context.require(May.BUY)
+    numbers = _numbers_in(context, form.get("numbers", ""))
+    with context.reading() as reading:
         account = reading.records.the(Account, form.get("account", ""))
         site = reading.records.the(Site, form.get("site", ""))
     capacity = Capacity(form["capacity"]) if form.get("capacity") in set(Capacity) else Capacity.ANY
     monthly = Money(
         amount=amount_in(
-            desk, form.get("monthly") or "0", account.balance.currency, "monthly", least=Decimal(0)
+            context,
+            form.get("monthly") or "0",
+            account.balance.currency,
+            "monthly",
+            least=Decimal(0),
         ),
         currency=account.balance.currency,
     )
     trunk = (
-        _known(desk, form["trunk"], account)
+        _known(context, form["trunk"], account)
         if form.get("trunk")
-        else _added(desk, form, account, site)
+        else _added(context, form, account, site)
     )
     made = [
         t.ConnectNumber(
@@ -95,12 +99,12 @@ def connect(desk: Desk, form: dict[str, str]) -> WorkOrder:
     ]
     proofs = [t.PlaceTestCall(number=n, direction="in") for n in numbers]
     return workorders.draft(
-        desk, f"Connect {counted(len(numbers), 'number')} over {trunk.name}", [*made, *proofs]
+        context, f"Connect {counted(len(numbers), 'number')} over {trunk.name}", [*made, *proofs]
     )
 
 
-def _numbers_in(desk: Desk, text: str) -> list[str]:
-    pasted = numbers_in(text, desk.organisation.home_country)
+def _numbers_in(context: Context, text: str) -> list[str]:
+    pasted = numbers_in(text, context.organisation.home_country)
     if pasted.unread:
         raise NotUnderstood(
             f"“{pasted.unread[0]}” is no whole number. Type it with its area, or as +44 …",
@@ -114,8 +118,8 @@ def _numbers_in(desk: Desk, text: str) -> list[str]:
     return [f"+{n}" for n in pasted.numbers]
 
 
-def _known(desk: Desk, key: str, account: Account) -> Trunk:
-    with desk.reading() as reading:
+def _known(context: Context, key: str, account: Account) -> Trunk:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
     if trunk.connection is None or trunk.carrier != account.carrier:
         raise NotUnderstood(
@@ -124,7 +128,7 @@ def _known(desk: Desk, key: str, account: Account) -> Trunk:
     return trunk
 
 
-def _added(desk: Desk, form: dict[str, str], account: Account, site: Site) -> Trunk:
+def _added(context: Context, form: dict[str, str], account: Account, site: Site) -> Trunk:
     """A new connection, signed in if what was typed is right; if not, the draft says what to
     change."""
     name = form.get("name", "").strip()
@@ -134,7 +138,7 @@ def _added(desk: Desk, form: dict[str, str], account: Account, site: Site) -> Tr
     if not (channels.isascii() and channels.isdigit() and 1 <= int(channels) <= 10_000):
         raise NotUnderstood("Say how many calls at once it carries, 1 to 10,000.", field="channels")
     wanted, password = _settings_in(form), _password_in(form)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if any(x.name.casefold() == name.casefold() for x in reading.records.all(Trunk)):
             raise NotUnderstood(
                 f"There is a trunk named “{name}” already. Choose it above, or another name.",
@@ -151,12 +155,16 @@ def _added(desk: Desk, form: dict[str, str], account: Account, site: Site) -> Tr
         up=False,
         connection=wanted,
     )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.save([changed(Subject.TRUNK, None, trunk, "trunk.added")])
         secrets_store.keep_secret(
-            writing.connection, desk.house.keyring, f"password of {key}", password, writing.stamp
+            writing.connection,
+            context.installation.keyring,
+            f"password of {key}",
+            password,
+            writing.stamp,
         )
-    return _sign_in(desk, key)
+    return _sign_in(context, key)
 
 
 def _settings_in(form: dict[str, str]) -> Connection:
@@ -184,11 +192,13 @@ def _password_in(form: dict[str, str]) -> str:
     return password
 
 
-def _sign_in(desk: Desk, key: str) -> Trunk:
+def _sign_in(context: Context, key: str) -> Trunk:
     """Tell the telephone system all it needs, and keep what came of it. Raises OutsideSilent."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
-        password = secrets_store.read(reading.connection, desk.house.keyring, f"password of {key}")
+        password = secrets_store.read(
+            reading.connection, context.installation.keyring, f"password of {key}"
+        )
     connection = _of(trunk)
     wish = {
         "host": connection.host,
@@ -197,7 +207,7 @@ def _sign_in(desk: Desk, key: str) -> Trunk:
         "user": connection.user,
         "password": password,
     }
-    return _seen(desk, key, desk.outside.telephony.connect(key, wish))
+    return _seen(context, key, context.outside.telephony.connect(key, wish))
 
 
 def _of(trunk: Trunk) -> Connection:
@@ -206,16 +216,18 @@ def _of(trunk: Trunk) -> Connection:
     return trunk.connection
 
 
-def _seen(desk: Desk, key: str, said: str) -> Trunk:
-    with desk.writing() as writing:
+def _seen(context: Context, key: str, said: str) -> Trunk:
+    with context.writing() as writing:
         now = writing.records.the(Trunk, key)
-        after = now.but(up=not said, seen_at=writing.now, connection=_of(now).but(said=said))
+        after = now.copy_with(
+            up=not said, seen_at=writing.now, connection=_of(now).copy_with(said=said)
+        )
         return writing.save([changed(Subject.TRUNK, now, after, "trunk.seen")])[0].after
 
 
-def view_connection(desk: Desk, key: str) -> ConnectionView:
+def view_connection(context: Context, key: str) -> ConnectionView:
     """One connection. Raises NotFound, NotAllowedNow for a trunk without a sign-in."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
         connection = _of(trunk)
         numbers = (
@@ -231,33 +243,33 @@ def view_connection(desk: Desk, key: str) -> ConnectionView:
     return ConnectionView(trunk, connection, carrier, site, numbers, failure(connection))
 
 
-def test(desk: Desk, key: str) -> ConnectionView:
+def test(context: Context, key: str) -> ConnectionView:
     """Sign in once more and say how it went."""
-    desk.require(May.PLACE_TEST_CALL)
-    _sign_in(desk, key)
-    return view_connection(desk, key)
+    context.require(May.PLACE_TEST_CALL)
+    _sign_in(context, key)
+    return view_connection(context, key)
 
 
-def change_connection(desk: Desk, key: str, form: dict[str, str]) -> ConnectionView:
+def change_connection(context: Context, key: str, form: dict[str, str]) -> ConnectionView:
     """Other settings, and another password where one is typed; signed in with them at once. Raises
     NotUnderstood naming the field."""
-    desk.require(May.BUY)
+    context.require(May.BUY)
     wanted = _settings_in(form)
     password = _password_in(form) if form.get("password", "").strip() else ""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         now = writing.records.the(Trunk, key)
-        after = now.but(
-            connection=wanted.but(said=_of(now).said), emergency=bool(form.get("emergency"))
+        after = now.copy_with(
+            connection=wanted.copy_with(said=_of(now).said), emergency=bool(form.get("emergency"))
         )
         if after != now:
             writing.save([changed(Subject.TRUNK, now, after, "trunk.connection-set")])
         if password:
             secrets_store.keep_secret(
                 writing.connection,
-                desk.house.keyring,
+                context.installation.keyring,
                 f"password of {key}",
                 password,
                 writing.stamp,
             )
-            writing.remark("trunk.password-changed", Subject.TRUNK, key, now.name)
-    return test(desk, key)
+            writing.record_event("trunk.password-changed", Subject.TRUNK, key, now.name)
+    return test(context, key)

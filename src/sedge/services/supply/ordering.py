@@ -14,7 +14,7 @@ from typing import Any
 from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, SedgeError
-from sedge.core.facts import Money, canonical, counted, in_words
+from sedge.core.facts import Money, counted, in_words, to_canonical_json
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Order, Site, Subject
@@ -23,7 +23,7 @@ from sedge.core.supply.quote import Quote, quote
 from sedge.core.supply.tasks import OrderedLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.services.supply import provisioning
 from sedge.services.supply.holds import require_held
@@ -81,14 +81,18 @@ class Planned:
         """What was seen of tasks and prices, as a short text to compare; what whoever orders types
         themselves is left out: reference, spot."""
         seen = [
-            body.but(**{name: own for name, own in OWN.items() if name in type(body).model_fields})
+            body.copy_with(
+                **{name: own for name, own in OWN.items() if name in type(body).model_fields}
+            )
             for body in self.bodies
         ]
         costs = [
             sorted(side) + [side[c] for c in sorted(side)]
             for side in (self.view.costs.once, self.view.costs.monthly)
         ]
-        return hashlib.blake2b(canonical([seen, costs]).encode(), digest_size=10).hexdigest()
+        return hashlib.blake2b(
+            to_canonical_json([seen, costs]).encode(), digest_size=10
+        ).hexdigest()
 
     @property
     def price(self) -> str:
@@ -115,24 +119,24 @@ def _together(side: dict[str, Money]) -> str:
     return " and ".join(in_words(side[currency]) for currency in sorted(side))
 
 
-def plan(desk: Desk, wanted: Wanted) -> Planned:
+def plan(context: Context, wanted: Wanted) -> Planned:
     """Raises NotUnderstood naming the field, NotAllowedNow for a hold that has run out,
     NotFound."""
-    desk.require(May.BUY)
-    with desk.reading() as reading:
+    context.require(May.BUY)
+    with context.reading() as reading:
         held = reading.records.the(Hold, wanted.hold) if wanted.hold else None
         account = reading.records.the(Account, held.account if held else wanted.account)
         carrier = reading.records.the(Carrier, account.carrier)
     if held:
-        require_held(held, desk.now())
+        require_held(held, context.now())
     numbers = list(held.numbers) if held else list(wanted.numbers)
     if not numbers:
         raise NotUnderstood("Name the numbers to order, or a hold.", field="numbers")
-    site = wanted.site or site_management.likely_site(desk, account.id, numbers[0])
-    with desk.reading() as reading:
+    site = wanted.site or site_management.likely_site(context, account.id, numbers[0])
+    with context.reading() as reading:
         reading.records.the(Site, site)
         check_spot(reading, wanted.spot, site)
-    found = priced(desk, account, numbers)
+    found = priced(context, account, numbers)
     lines = tuple(_line(number, wanted.features) for number in found)
     task = t.OrderNumbers(
         reference=wanted.reference.strip() or UNNAMED,
@@ -145,19 +149,21 @@ def plan(desk: Desk, wanted: Wanted) -> Planned:
     )
     tasks = [
         task,
-        *provisioning.plan(desk, len(lines), people=wanted.people, reserve_for=wanted.reserve_for),
+        *provisioning.plan(
+            context, len(lines), people=wanted.people, reserve_for=wanted.reserve_for
+        ),
     ]
     marks: list[int | None] = [None] * len(tasks)
     if len(tasks) > 1:
-        tasks, marks = remedies.add_all(desk, tasks)
-    view = remedies.look_ahead(desk, title_of(wanted, len(lines)), tasks, marks)
+        tasks, marks = remedies.add_all(context, tasks)
+    view = remedies.look_ahead(context, title_of(wanted, len(lines)), tasks, marks)
     return Planned(
         held,
         account,
         carrier,
         site,
         found,
-        quote(found, wanted.features, account, desk.now().date()),
+        quote(found, wanted.features, account, context.now().date()),
         view,
         tasks,
         marks,
@@ -169,7 +175,7 @@ def title_of(wanted: Wanted, count: int) -> str:
 
 
 def place(
-    desk: Desk, wanted: Wanted, *, identity: str | None = None, agreed: str = ""
+    context: Context, wanted: Wanted, *, identity: str | None = None, agreed: str = ""
 ) -> tuple[str, WorkOrder]:
     """Order as planned; the order's id and the work order that runs. However often a hold, or an
     `identity`, is ordered, it is bought once.
@@ -178,17 +184,17 @@ def place(
     `agreed`; numbers that are ours, or are being ordered), NotRunnable with what stops it. Nothing
     is kept then.
     """
-    desk.require(May.BUY)
+    context.require(May.BUY)
     identity = identity or (
         f"hold-{hashlib.sha256(wanted.hold.encode()).hexdigest()[:16]}" if wanted.hold else None
     )
     with _ordering:
         if (
             identity
-            and (begun := workorders.find(desk, identity))
+            and (begun := workorders.find(context, identity))
             and begun.state not in {OrderState.STOPPED, OrderState.DISCARDED}
         ):
-            return order_of(begun), order_running.run(desk, begun.id)
+            return order_of(begun), order_running.run(context, begun.id)
         reference = wanted.reference.strip()
         if not reference:
             raise NotUnderstood(
@@ -196,29 +202,29 @@ def place(
             )
         if len(reference) > 80:
             raise NotUnderstood("A reference has at most 80 characters.", field="reference")
-        planned = plan(desk, wanted)
+        planned = plan(context, wanted)
         _as_agreed(planned, agreed)
         if planned.stops:
             many = f"{len(planned.stops)} checks stop this. " if len(planned.stops) > 1 else ""
             raise NotRunnable(f"{many}{planned.stops[0]}", stops=planned.stops)
         if not wanted.hold:
-            _not_twice(desk, wanted.numbers)
+            _not_twice(context, wanted.numbers)
         title = title_of(wanted, len(planned.numbers))
         written = workorders.draft(
-            desk, title, planned.bodies, marks=planned.marks, identity=identity
+            context, title, planned.bodies, marks=planned.marks, identity=identity
         )
         try:
-            work_order = order_running.run(desk, written.id)
+            work_order = order_running.run(context, written.id)
         except SedgeError:  # what stops it came up in between: nothing was bought, nothing stays
-            workorders.discard(desk, written.id)
+            workorders.discard(context, written.id)
             raise
         if wanted.hold:
-            _hold_used(desk, wanted.hold, order_of(work_order))
+            _hold_used(context, wanted.hold, order_of(work_order))
     return order_of(work_order), work_order
 
 
 def order(
-    desk: Desk,
+    context: Context,
     *,
     reference: str,
     account: str,
@@ -236,7 +242,7 @@ def order(
     wanted = Wanted(
         reference, account, site, hold_id, tuple(numbers or ()), spot, features, people, reserve_for
     )
-    return place(desk, wanted, identity=identity, agreed=agreed)
+    return place(context, wanted, identity=identity, agreed=agreed)
 
 
 def _as_agreed(planned: Planned, agreed: str) -> None:
@@ -258,10 +264,10 @@ def _as_agreed(planned: Planned, agreed: str) -> None:
         )
 
 
-def _not_twice(desk: Desk, numbers: tuple[str, ...]) -> None:
+def _not_twice(context: Context, numbers: tuple[str, ...]) -> None:
     """Raises NotAllowedNow for numbers that are in the estate, or in an order that is being
     placed."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         ours = [n.e164 for n in reading.records.many(Number, numbers) if n.state not in ENDED]
         ordered = {
             number
@@ -283,19 +289,23 @@ def order_of(work_order: WorkOrder) -> str:
     return next(f"{x.id}-order" for x in work_order.tasks if isinstance(x.body, t.OrderNumbers))
 
 
-def _hold_used(desk: Desk, key: str, order: str) -> None:
-    with desk.writing() as writing:
+def _hold_used(context: Context, key: str, order: str) -> None:
+    with context.writing() as writing:
         now = writing.records.the(Hold, key)
         if now.state == "held":
             writing.save(
-                [changed(Subject.HOLD, now, now.but(state="ordered", order=order), "hold.ended")]
+                [
+                    changed(
+                        Subject.HOLD, now, now.copy_with(state="ordered", order=order), "hold.ended"
+                    )
+                ]
             )
 
 
-def order_of_hold(desk: Desk, key: str) -> str:
+def order_of_hold(context: Context, key: str) -> str:
     """The order a hold was used for; '' where it was not, or the order is not written yet. Raises
     NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         held = reading.records.the(Hold, key)
         return held.order if held.order and reading.records.find(Order, held.order) else ""
 

@@ -23,7 +23,7 @@ from sedge.formats.letters import Letter
 from sedge.formats.order_form import FormFacts, order_form
 from sedge.services import mail
 from sedge.services.carriers.payments import amount_in
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 
@@ -32,21 +32,21 @@ KINDS = ("geographic", "national", "toll-free", "mobile")
 SENT_HOW = ("by mail", "by post", "by fax", "handed over")
 
 
-def form_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
+def form_accounts(context: Context) -> list[tuple[Account, Carrier]]:
     """Accounts whose carrier takes orders on a form only."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         return [
             (a, carriers[a.carrier])
             for a in reading.records.all(Account)
-            if a.carrier not in desk.outside.carriers
+            if a.carrier not in context.outside.carriers
         ]
 
 
-def write(desk: Desk, typed: dict[str, str]) -> Order:
+def write(context: Context, typed: dict[str, str]) -> Order:
     """A new order on a form, not yet sent. Raises NotUnderstood naming the field."""
-    desk.require(May.BUY)
-    account = next((a for a, _ in form_accounts(desk) if a.id == typed.get("account")), None)
+    context.require(May.BUY)
+    account = next((a for a, _ in form_accounts(context) if a.id == typed.get("account")), None)
     if account is None:
         raise NotUnderstood(
             "Choose an account whose carrier takes orders on a form.", field="account"
@@ -59,16 +59,16 @@ def write(desk: Desk, typed: dict[str, str]) -> Order:
         )
     if not typed.get("area", "").strip():
         raise NotUnderstood("Name an area, such as Bristol or 0117.", field="area")
-    with desk.writing() as writing:
+    with context.writing() as writing:
         site = writing.records.the(Site, typed.get("site", ""))
         spot = writing.records.the(Spot, typed["spot"]).id if typed.get("spot") else None
         order = Order(
-            id=desk.new_id("form"),
+            id=context.new_id("form"),
             reference=reference,
             account=account.id,
             site=site.id,
             spot=spot,
-            key=desk.new_id("form-key"),
+            key=context.new_id("form-key"),
             lines=(),
             form=OrderForm(
                 quantity=_quantity(typed.get("quantity", "")),
@@ -108,10 +108,10 @@ def _day(text: str, field: str) -> date | None:
         raise NotUnderstood("Type the day as 2026-12-24.", field=field) from error
 
 
-def printed(desk: Desk, key: str) -> tuple[str, bytes]:
+def printed(context: Context, key: str) -> tuple[str, bytes]:
     """The order as PDF, with a name for the file. Raises NotFound, NotAllowedNow for one that went
     over the wire."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         order = reading.records.the(Order, key)
         form = _form_of(order)
         account = reading.records.the(Account, order.account)
@@ -136,14 +136,14 @@ def printed(desk: Desk, key: str) -> tuple[str, bytes]:
         ("For the site", f"{site.name}\n{where}" if where else site.name),
         *((("Emergency address", f"{where}\n{spot.name}"),) if spot else ()),
         *((("Wanted by", f"{form.wanted_by:%-d %B %Y}"),) if form.wanted_by else ()),
-        ("Answer to", account.contact or desk.who.email),
+        ("Answer to", account.contact or context.who.email),
     )
     facts = FormFacts(
         title="Order of telephone numbers",
         to=f"{carrier.name}\n{carrier.contact}".strip(),
-        sender=desk.organisation.name,
+        sender=context.organisation.name,
         reference=order.reference,
-        day=form.sent_on or desk.now().date(),
+        day=form.sent_on or context.now().date(),
         rows=rows,
         note=form.note,
     )
@@ -159,18 +159,18 @@ def _form_of(order: Order) -> OrderForm:
     return order.form
 
 
-def mark_sent(desk: Desk, key: str, *, on: str, how: str) -> Order:
+def mark_sent(context: Context, key: str, *, on: str, how: str) -> Order:
     """Somebody has sent the form; from now on it is waited for. Raises NotUnderstood,
     NotAllowedNow."""
-    desk.require(May.BUY)
-    day = _day(on, "sent_on") or desk.now().date()
-    if day > desk.now().date():
+    context.require(May.BUY)
+    day = _day(on, "sent_on") or context.now().date()
+    if day > context.now().date():
         raise NotUnderstood("This day is still to come.", field="sent_on")
     if how not in SENT_HOW:
         raise NotUnderstood(
             f"It went {', '.join(SENT_HOW[:-1])} or was {SENT_HOW[-1]}.", field="sent_how"
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         return _mark_sent(writing, key, day, how)
 
 
@@ -182,14 +182,14 @@ def _mark_sent(writing: Writing, key: str, day: date, how: str) -> Order:
             f"Order {order.reference} is {'cancelled' if order.refused else 'sent already'}.",
             reason="sent",
         )
-    after = order.but(form=form.but(sent_on=day, sent_how=how), placed_at=writing.now)
+    after = order.copy_with(form=form.copy_with(sent_on=day, sent_how=how), placed_at=writing.now)
     return writing.save([changed(Subject.ORDER, order, after, "order.form-sent")])[0].after
 
 
-def orders_to(desk: Desk, key: str) -> str:
+def orders_to(context: Context, key: str) -> str:
     """The mail address that takes a carrier's orders: of a contact whose role speaks of orders,
     else of the first who has one, else the carrier's own; '' where nobody has said any."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         order = reading.records.the(Order, key)
         account = reading.records.the(Account, order.account)
         carrier = reading.records.the(Carrier, account.carrier)
@@ -198,19 +198,19 @@ def orders_to(desk: Desk, key: str) -> str:
     return next((mail for mail in known if is_mail_address(mail)), "")
 
 
-def send_by_mail(desk: Desk, key: str, to: str = "") -> Order:
+def send_by_mail(context: Context, key: str, to: str = "") -> Order:
     """Mails the form as PDF, and what it asks for as CSV, and marks it as sent. Raises
     NotUnderstood; NotAllowedNow where it was sent, or no mail server is connected."""
-    desk.require(May.BUY)
-    to = to.strip() or orders_to(desk, key)
+    context.require(May.BUY)
+    to = to.strip() or orders_to(context, key)
     if not is_mail_address(to):
         message = "Type the mail address that takes the carrier's orders."
         raise NotUnderstood(message, field="to", reason="address")
-    if not desk.outside.mail.is_connected:
+    if not context.outside.mail.is_connected:
         message = "No mail server is connected. Download the PDF and send it yourself."
         raise NotAllowedNow(message, reason="no-mail")
-    name, paper = printed(desk, key)
-    with desk.writing(reason=f"mailed to {to}") as writing:
+    name, paper = printed(context, key)
+    with context.writing(reason=f"mailed to {to}") as writing:
         sent = _mark_sent(writing, key, writing.now.date(), "by mail")
         files = (
             MailFile(name, "application/pdf", paper),
@@ -218,11 +218,11 @@ def send_by_mail(desk: Desk, key: str, to: str = "") -> Order:
         )
         text = (
             f"Please find attached our order {sent.reference}, as a form and as a table.\n\n"
-            f"Answers go to {desk.who.email}.\n\n{desk.organisation.name}\n"
+            f"Answers go to {context.who.email}.\n\n{context.organisation.name}\n"
         )
-        letter = Letter(f"Order {sent.reference}, {desk.organisation.name}", text, files=files)
+        letter = Letter(f"Order {sent.reference}, {context.organisation.name}", text, files=files)
         mail.write(writing, f"order-form-{sent.id}"[:120], to, letter)
-        writing.remark("order.form-mailed", Subject.ORDER, sent.id, sent.reference)
+        writing.record_event("order.form-mailed", Subject.ORDER, sent.id, sent.reference)
     return sent
 
 
@@ -246,11 +246,11 @@ def _as_csv(order: Order) -> str:
     return made.getvalue()
 
 
-def cancel(desk: Desk, key: str) -> Order:
+def cancel(context: Context, key: str) -> Order:
     """Nothing more is waited for; the carrier must be told by whoever sent the form. What has
     arrived stays."""
-    desk.require(May.BUY)
-    with desk.writing() as writing:
+    context.require(May.BUY)
+    with context.writing() as writing:
         order = writing.records.the(Order, key)
         _form_of(order)
         if not order.is_open:
@@ -262,7 +262,7 @@ def cancel(desk: Desk, key: str) -> Order:
                 changed(
                     Subject.ORDER,
                     order,
-                    order.but(refused="cancelled by us"),
+                    order.copy_with(refused="cancelled by us"),
                     "order.form-cancelled",
                 )
             ]
@@ -270,14 +270,14 @@ def cancel(desk: Desk, key: str) -> Order:
 
 
 def arrivals_in(
-    desk: Desk, text: str, currency: str, *, setup: str, monthly: str
+    context: Context, text: str, currency: str, *, setup: str, monthly: str
 ) -> list[ArrivedLine]:
     """Lines of a letter or a file: a number, and where they differ from the usual ones its set-up
     and monthly price, with commas, semicolons or tabs between. A first line of headings is passed
     over. Raises NotUnderstood naming the line.
     """
     usual = tuple(
-        amount_in(desk, x or "0", currency, field, least=Decimal(0))
+        amount_in(context, x or "0", currency, field, least=Decimal(0))
         for x, field in ((setup, "setup"), (monthly, "monthly"))
     )
     delimiter = max(";\t,", key=text.count)
@@ -291,7 +291,7 @@ def arrivals_in(
         cells = [cell.strip() for cell in row]
         if not any(cells) or (number == 1 and not any(ch.isdigit() for ch in cells[0])):
             continue
-        candidates = read(cells[0], desk.organisation.home_country).candidates
+        candidates = read(cells[0], context.organisation.home_country).candidates
         if len(candidates) != 1:
             raise NotUnderstood(
                 f"Line {number}: “{cells[0][:40]}” is not one whole number.", field="lines"
@@ -299,7 +299,7 @@ def arrivals_in(
         try:
             prices = [
                 (
-                    amount_in(desk, cells[i], currency, "lines", least=Decimal(0))
+                    amount_in(context, cells[i], currency, "lines", least=Decimal(0))
                     if len(cells) > i and cells[i]
                     else usual[i - 1]
                 )
@@ -323,18 +323,20 @@ def arrivals_in(
     return list(found.values())
 
 
-def arrived(desk: Desk, key: str, text: str, *, setup: str = "", monthly: str = "") -> WorkOrder:
+def arrived(
+    context: Context, key: str, text: str, *, setup: str = "", monthly: str = ""
+) -> WorkOrder:
     """The draft of a work order that takes in what has arrived: checked, run by whoever looks at
     it. Raises NotUnderstood."""
-    desk.require(May.BUY)
-    with desk.reading() as reading:
+    context.require(May.BUY)
+    with context.reading() as reading:
         order = reading.records.the(Order, key)
         account = reading.records.the(Account, order.account)
     _form_of(order)
-    lines = arrivals_in(desk, text, account.balance.currency, setup=setup, monthly=monthly)
+    lines = arrivals_in(context, text, account.balance.currency, setup=setup, monthly=monthly)
     first = describe(lines[0].number).shown
     title = (
         f"Arrived for {order.reference}:"
         f" {first if len(lines) == 1 else f'{len(lines)} numbers from {first}'}"
     )
-    return workorders.draft(desk, title, [t.RecordArrival(order=order.id, lines=tuple(lines))])
+    return workorders.draft(context, title, [t.RecordArrival(order=order.id, lines=tuple(lines))])

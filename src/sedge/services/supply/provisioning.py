@@ -14,7 +14,7 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Address, HolderKind, HolderRef, Number, Person, Role, Site
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf, Task
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders import people_lookup
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
@@ -37,10 +37,10 @@ class Need:
         return max(0, len(self.people) - self.free)
 
 
-def needs(desk: Desk) -> tuple[list[Need], bool]:
+def needs(context: Context) -> tuple[list[Need], bool]:
     """Sites where somebody has no number, the greatest need first; and whether there are more
     people than were looked at."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         without = _without_number(reading)
         by_site: dict[str, list[Person]] = {}
         for person in without[:MOST_LOOKED_AT]:
@@ -51,10 +51,10 @@ def needs(desk: Desk) -> tuple[list[Need], bool]:
     return sorted(found, key=lambda n: (-len(n.people), n.site.name)), len(without) > MOST_LOOKED_AT
 
 
-def need_of(desk: Desk, site: str) -> Need:
+def need_of(context: Context, site: str) -> Need:
     """One site's, also where everybody has a number; before its first number the area is that of
     its town. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         here = reading.records.the(Site, site)
         address = reading.records.find(Address, here.address) if here.address else None
         town = address.elements.city if address else ""
@@ -120,17 +120,17 @@ def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
     return {site: describe(f"+{-hundred * 100}").area for site, (_, hundred) in most.items()}
 
 
-def plan(desk: Desk, count: int, *, people: str = "", reserve_for: str = "") -> list[Task]:
+def plan(context: Context, count: int, *, people: str = "", reserve_for: str = "") -> list[Task]:
     """What becomes of `count` numbers that the first task of a work order brings: given to people
     in their order, the rest reserved where it is said for what. Raises NotUnderstood."""
-    named = people_lookup.people_in(desk, people)
+    named = people_lookup.people_in(context, people)
     if len(named) > count:
         raise NotUnderstood(
             f"{len(named)} people are named, and {counted(count, 'number')} ordered. Order more, or"
             " name fewer.",
             field="people",
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         taken = {
             n.holder.id
             for n in reading.records.held_by(

@@ -24,7 +24,7 @@ from sedge.core.supply.offers import (
 )
 from sedge.core.workorders.tasks import OrderWhenFree
 from sedge.services.carriers import balances
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.supply.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
@@ -49,12 +49,12 @@ class Answer:
     late: timedelta | None = None
 
 
-def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
+def sellers(context: Context, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
     """The carriers that sell numbers of the country wished for, each with the account it would be
     bought on. Raises NotUnderstood."""
     check(wish)
     found: dict[str, tuple[Account, Carrier]] = {}
-    for account, of in _by_preference(desk, wish, carrier):
+    for account, of in _by_preference(context, wish, carrier):
         found.setdefault(of.id, (account, of))
     if not found:
         raise NotUnderstood("No carrier of that name takes orders over the wire.", field="carrier")
@@ -65,11 +65,13 @@ def sellers(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Ca
     return selling
 
 
-def _by_preference(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Account, Carrier]]:
+def _by_preference(
+    context: Context, wish: Wish, carrier: str = ""
+) -> list[tuple[Account, Carrier]]:
     """Accounts to buy on: those meant for the country before others, those that can pay before
     those that can't yet, those that numbers are on before empty ones."""
-    used = {key for key, outlook in balances.outlooks(desk).items() if outlook.numbers}
-    every = [(a, c) for a, c in buyable_accounts(desk) if not carrier or c.id == carrier]
+    used = {key for key, outlook in balances.outlooks(context).items() if outlook.numbers}
+    every = [(a, c) for a, c in buyable_accounts(context) if not carrier or c.id == carrier]
 
     def key(one: tuple[Account, Carrier]) -> tuple[object, ...]:
         account = one[0]
@@ -85,59 +87,60 @@ def _by_preference(desk: Desk, wish: Wish, carrier: str = "") -> list[tuple[Acco
     return sorted(every, key=key)
 
 
-def accounts_for(desk: Desk, wish: Wish, carrier: str) -> list[Account]:
+def accounts_for(context: Context, wish: Wish, carrier: str) -> list[Account]:
     """Every account that numbers of the country could be bought on with a carrier, the one that
     would be taken first."""
     return [
         a
-        for a, _ in _by_preference(desk, wish, carrier)
+        for a, _ in _by_preference(context, wish, carrier)
         if not a.countries or wish.country in a.countries
     ]
 
 
-def search(desk: Desk, wish: Wish, *, carrier: str = "") -> list[Answer]:
+def search(context: Context, wish: Wish, *, carrier: str = "") -> list[Answer]:
     """What all carriers say, asked at the same time. Raises NotUnderstood for a wish that can't
     be."""
-    asked = sellers(desk, wish, carrier)
+    asked = sellers(context, wish, carrier)
     with ThreadPoolExecutor(len(asked), thread_name_prefix="search") as pool:
-        return list(pool.map(lambda one: ask(desk, wish, *one), asked))
+        return list(pool.map(lambda one: ask(context, wish, *one), asked))
 
 
-def one(desk: Desk, wish: Wish, carrier: str) -> Answer:
+def one(context: Context, wish: Wish, carrier: str) -> Answer:
     """What one carrier says. Raises NotUnderstood."""
-    return ask(desk, wish, *sellers(desk, wish, carrier)[0])
+    return ask(context, wish, *sellers(context, wish, carrier)[0])
 
 
-def ask(desk: Desk, wish: Wish, account: Account, of: Carrier) -> Answer:
+def ask(context: Context, wish: Wish, account: Account, of: Carrier) -> Answer:
     """One carrier's answer. Trouble over there is part of it, not an error."""
     begun = time.perf_counter()
-    with desk.reading() as reading:
+    with context.reading() as reading:
         usual, late = lead_times(reading, of.id)
     said = Answer(of, account, usual=usual, late=late)
     try:
-        left, owned = _stock(desk, account, wish, wish.starts or leading(wish))
+        left, owned = _stock(context, account, wish, wish.starts or leading(wish))
         fitting = fitting_numbers(left, wish)
         offers = offers_of(fitting, wish, owned)
-        everywhere = _stock(desk, account, wish, "")[0] if wish.area and not offers else []
+        everywhere = _stock(context, account, wish, "")[0] if wish.area and not offers else []
     except (OutsideSilent, OutsideRefused) as error:
         return _timed(said, begun, problem=error.message)
     return _timed(said, begun, offers=offers, in_stock=len(fitting), elsewhere=areas_in(everywhere))
 
 
 def _stock(
-    desk: Desk, account: Account, wish: Wish, begins: str
+    context: Context, account: Account, wish: Wish, begins: str
 ) -> tuple[list[StockNumber], NumberSet]:
     """What a carrier has that is not ours already, and what is ours near it. Raises OutsideSilent,
     OutsideRefused."""
     stock = [
-        stock_number(s) for s in desk.at_carrier(account).stock(wish.country, begins, wish.capacity)
+        stock_number(s)
+        for s in context.at_carrier(account).stock(wish.country, begins, wish.capacity)
     ]
-    with desk.reading() as reading:
+    with context.reading() as reading:
         owned = _owned_near(reading, stock)
     return [n for n in stock if n.e164 not in owned], owned
 
 
-def within(desk: Desk, task: OrderWhenFree) -> list[str]:
+def within(context: Context, task: OrderWhenFree) -> list[str]:
     """The numbers of the best offer of one carrier that fulfils a wish whole and costs no more than
     it may; [] where there is none.
 
@@ -154,11 +157,11 @@ def within(desk: Desk, task: OrderWhenFree) -> list[str]:
         task.consecutive,
     )
     check(wish)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         account = reading.records.the(Account, task.account)
     found = [
         stock_number(s)
-        for s in desk.at_carrier(account).stock(
+        for s in context.at_carrier(account).stock(
             wish.country, wish.starts or leading(wish), wish.capacity
         )
     ]
@@ -169,7 +172,7 @@ def within(desk: Desk, task: OrderWhenFree) -> list[str]:
         if (n.setup.currency, n.monthly.currency) == (task.most_setup.currency,) * 2
     ]
     cheap = [n for n in cheap if n.setup.amount <= limits[0] and n.monthly.amount <= limits[1]]
-    with desk.reading() as reading:
+    with context.reading() as reading:
         owned = _owned_near(reading, cheap)
     offers = rank_offers([n for n in cheap if n.e164 not in owned], wish, owned)
     best = next((o for o in offers if len(o.numbers) == task.quantity), None)

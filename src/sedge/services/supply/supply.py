@@ -1,4 +1,4 @@
-"""Supply at the desk: search a carrier's stock, hold, quote, order, watch it arrive."""
+"""Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
 
 import statistics
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ from sedge.core.supply.records import LineState, OrderForm, OrderLine
 from sedge.core.workorders import tasks as t
 from sedge.outside.carrier import StockItem
 from sedge.services.carriers.payments import amount_in
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import WorkOrder
@@ -86,28 +86,28 @@ def _form_state(order: Order, form: OrderForm) -> Progress:
     return Progress.PLACED if form.sent_on else Progress.DRAFT
 
 
-def buyable_accounts(desk: Desk) -> list[tuple[Account, Carrier]]:
+def buyable_accounts(context: Context) -> list[tuple[Account, Carrier]]:
     """Accounts whose carrier takes orders over the wire."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         carriers = {c.id: c for c in reading.records.all(Carrier)}
         accounts = reading.records.all(Account)
-    return [(a, carriers[a.carrier]) for a in accounts if a.carrier in desk.outside.carriers]
+    return [(a, carriers[a.carrier]) for a in accounts if a.carrier in context.outside.carriers]
 
 
-def priced(desk: Desk, account: Account, numbers: list[str]) -> list[StockNumber]:
+def priced(context: Context, account: Account, numbers: list[str]) -> list[StockNumber]:
     """Prices of numbers as the carrier's stock has them, held ones included."""
-    return [stock_number(s) for s in desk.at_carrier(account).prices(numbers)]
+    return [stock_number(s) for s in context.at_carrier(account).prices(numbers)]
 
 
 def stock_number(s: StockItem) -> StockNumber:
     return StockNumber(s.e164, s.capacity, s.setup, s.monthly, s.features)
 
 
-def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
+def order_when_free(context: Context, form: dict[str, str]) -> WorkOrder:
     """A draft that orders once such numbers are in stock, from a form whose fields are those of the
     search, with limits and a last day. Raises NotUnderstood naming the field."""
-    desk.require(May.BUY)
-    with desk.reading() as reading:
+    context.require(May.BUY)
+    with context.reading() as reading:
         account = reading.records.the(Account, form.get("account", ""))
         reading.records.the(Site, form.get("site", ""))
         check_spot(reading, form.get("spot") or None, form.get("site", ""))
@@ -116,7 +116,7 @@ def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
             "Give the order a reference, so that you find it again.", field="reference"
         )
     until = end_of(form.get("until", ""))
-    if until is None or until <= desk.now():
+    if until is None or until <= context.now():
         raise NotUnderstood(
             "Say until which day it is to be asked for; it must be still to come.", field="until"
         )
@@ -126,7 +126,7 @@ def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
     limits = {
         name: Money(
             amount=amount_in(
-                desk, form.get(name, ""), account.balance.currency, name, least=Decimal(0)
+                context, form.get(name, ""), account.balance.currency, name, least=Decimal(0)
             ),
             currency=account.balance.currency,
         )
@@ -149,7 +149,7 @@ def order_when_free(desk: Desk, form: dict[str, str]) -> WorkOrder:
         most_setup=limits["most_setup"],
         most_monthly=limits["most_monthly"],
     )
-    return workorders.draft(desk, f"Order {form['reference'][:80]} when free", [task])
+    return workorders.draft(context, f"Order {form['reference'][:80]} when free", [task])
 
 
 def end_of(day: str) -> datetime | None:
@@ -168,25 +168,25 @@ def check_spot(reading: Reading, spot: str | None, site: str) -> None:
         )
 
 
-def open_orders(desk: Desk, *, limit: int = 60) -> list[Order]:
+def open_orders(context: Context, *, limit: int = 60) -> list[Order]:
     """Orders of which something is still to arrive, newest first."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.records.where(
             Order, tables.order.c.open.is_(True), order_by=tables.order.c.at.desc(), limit=limit
         )
 
 
-def orders(desk: Desk, *, limit: int = 100) -> list[OrderView]:
+def orders(context: Context, *, limit: int = 100) -> list[OrderView]:
     """Newest first."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.records.where(Order, order_by=tables.order.c.at.desc(), limit=limit)
         return [_view(reading, row) for row in rows]
 
 
-def order_view(desk: Desk, key: str) -> OrderView:
+def order_view(context: Context, key: str) -> OrderView:
     """One order. While the runner has not yet written it down, it is told from its work order.
     Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         record = reading.records.find(Order, key) or _not_yet_written(reading, key)
         return _view(reading, record)
 
@@ -245,16 +245,16 @@ def lead_times(reading: Reading, carrier: str) -> tuple[timedelta | None, timede
     )
 
 
-def cancel(desk: Desk, key: str) -> WorkOrder:
-    with desk.reading() as reading:
+def cancel(context: Context, key: str) -> WorkOrder:
+    with context.reading() as reading:
         record = reading.records.the(Order, key)
     return order_running.run_now(
-        desk, f"Cancel order {record.reference}", [t.CancelOrder(order=key)]
+        context, f"Cancel order {record.reference}", [t.CancelOrder(order=key)]
     )
 
 
-def numbers_of(desk: Desk, key: str) -> list[Number]:
-    with desk.reading() as reading:
+def numbers_of(context: Context, key: str) -> list[Number]:
+    with context.reading() as reading:
         return reading.records.where(
             Number, tables.life.c.order_id == key, order_by=tables.life.c.number
         )

@@ -23,7 +23,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.safety.spots import spot_problem
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -53,14 +53,14 @@ class FirstSteps:
         return next((step for step in self.steps if not step.done), None)
 
 
-def first_steps(desk: Desk) -> FirstSteps | None:
+def first_steps(context: Context) -> FirstSteps | None:
     """The list while the organisation has no tested phone; None afterwards."""
-    kept = desk.house.while_unchanged(desk, "first steps", lambda: [_look(desk)])
+    kept = context.installation.while_unchanged(context, "first steps", lambda: [_look(context)])
     return kept[0]
 
 
-def _look(desk: Desk) -> FirstSteps | None:
-    with desk.reading() as reading:
+def _look(context: Context) -> FirstSteps | None:
+    with context.reading() as reading:
         if _is_lived_in(reading):
             return None
         return FirstSteps(_steps(reading))

@@ -16,7 +16,7 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Number, Trunk
 from sedge.core.trunks.records import Sbc
 from sedge.services.carriers import carrier_book, reconciliation
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.numbers import capacity_forecast
 from sedge.services.operating import system_lines
 from sedge.services.outbound import emergency_reach
@@ -47,44 +47,46 @@ from sedge.store.schema import projected, tables
 MOST_SHOWN, LAPSES_SOON_DAYS, IDLE_FROM = 200, 7, 20
 
 
-def todo(desk: Desk) -> list[Todo]:
+def todo(context: Context) -> list[Todo]:
     """What this member's role can do something about, most serious first. Where help would go
     wrong, everybody is told."""
-    return _of_role(_for_all_roles(desk), desk)
+    return _of_role(_for_all_roles(context), context)
 
 
-def waiting(desk: Desk) -> list[Todo]:
+def waiting(context: Context) -> list[Todo]:
     """The same as `todo`, remembered until something changes."""
-    found = desk.house.while_unchanged(
-        desk, _name(desk), lambda: _for_all_roles(desk), current=True
+    found = context.installation.while_unchanged(
+        context, _name(context), lambda: _for_all_roles(context), current=True
     )
-    return _of_role(found, desk)
+    return _of_role(found, context)
 
 
-def waiting_lately(desk: Desk) -> tuple[list[Todo], bool]:
+def waiting_lately(context: Context) -> tuple[list[Todo], bool]:
     """The same for the head of every page, which counts it and waits for nothing: where something
     has just changed, what waited before that, and False."""
-    found, is_current = desk.house.lately(desk, _name(desk), lambda: _for_all_roles(desk))
-    return _of_role(found, desk), is_current
+    found, is_current = context.installation.lately(
+        context, _name(context), lambda: _for_all_roles(context)
+    )
+    return _of_role(found, context), is_current
 
 
 Asked = list[tuple[May, Todo]]  # lines, and what a role must be allowed to be told of each
 
 
-def _of_role(found: Asked, desk: Desk) -> list[Todo]:
-    return [line for asked, line in found if allowed(desk.who.role, asked)]
+def _of_role(found: Asked, context: Context) -> list[Todo]:
+    return [line for asked, line in found if allowed(context.who.role, asked)]
 
 
-def _name(desk: Desk) -> str:
-    return "waiting" if desk.who.scope.is_whole else f"waiting for a {desk.who.role}"
+def _name(context: Context) -> str:
+    return "waiting" if context.who.scope.is_whole else f"waiting for a {context.who.role}"
 
 
-def _for_all_roles(desk: Desk) -> Asked:
+def _for_all_roles(context: Context) -> Asked:
     """Gathered once for all roles that see the whole organisation; a role that is kept to sites
     stays what it is, for that is what keeps it there."""
-    if desk.who.scope.is_whole:
-        desk = replace(desk, who=replace(desk.who, role=AccessRole.ADMINISTRATOR))
-    with desk.reading() as reading:
+    if context.who.scope.is_whole:
+        context = replace(context, who=replace(context.who, role=AccessRole.ADMINISTRATOR))
+    with context.reading() as reading:
         groups = (
             (Kind.EMERGENCY, May.LOOK, _emergency(reading)),
             (Kind.PORTS, May.SEE_MONEY, _gone_unasked(reading)),
@@ -92,35 +94,35 @@ def _for_all_roles(desk: Desk) -> Asked:
             (Kind.NUMBERS, May.CHANGE_ESTATE, _unlisted(reading)),
             (Kind.CARRIERS, May.LOOK, _trunks(reading)),
             (Kind.CARRIERS, May.LOOK, _sbcs(reading)),
-            (Kind.CARRIERS, May.TRUNKS, _lists(desk)),
-            (Kind.EMERGENCY, May.LOOK, _unreached(desk)),
-            (Kind.SYSTEM, May.SET_RULES, system_lines.lines(desk)),
+            (Kind.CARRIERS, May.TRUNKS, _lists(context)),
+            (Kind.EMERGENCY, May.LOOK, _unreached(context)),
+            (Kind.SYSTEM, May.SET_RULES, system_lines.lines(context)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _odd_numbers(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _lapsing(reading)),
-            (Kind.NUMBERS, May.SEE_MONEY, _unused(desk)),
+            (Kind.NUMBERS, May.SEE_MONEY, _unused(context)),
             (Kind.WORK_ORDERS, May.CHANGE_ESTATE, _work_orders(reading)),
-            (Kind.CHECKS, May.CHANGE_ESTATE, _checks(desk)),
-            (Kind.PEOPLE, May.CHANGE_ESTATE, _directory(desk)),
-            (Kind.CARRIERS, May.SEE_MONEY, _money(desk)),
-            (Kind.SUPPLY, May.SEE_MONEY, _papers(desk)),
-            (Kind.SUPPLY, May.BUY, _arrivals(desk)),
+            (Kind.CHECKS, May.CHANGE_ESTATE, _checks(context)),
+            (Kind.PEOPLE, May.CHANGE_ESTATE, _directory(context)),
+            (Kind.CARRIERS, May.SEE_MONEY, _money(context)),
+            (Kind.SUPPLY, May.SEE_MONEY, _papers(context)),
+            (Kind.SUPPLY, May.BUY, _arrivals(context)),
             (Kind.PORTS, May.SEE_MONEY, _ports(reading)),
-            (Kind.PORTS, May.SEE_MONEY, _port_outs(desk, reading)),
+            (Kind.PORTS, May.SEE_MONEY, _port_outs(context, reading)),
             (Kind.CARRIERS, May.SEE_MONEY, _drift(reading)),
-            (Kind.LICENCES, May.SEE_MONEY, _licences(desk)),
+            (Kind.LICENCES, May.SEE_MONEY, _licences(context)),
             (Kind.PEOPLE, May.LOOK, _phones(reading)),
             (Kind.EMERGENCY, May.CHANGE_SAFETY, _reviews(reading)),
-            (Kind.CALLS, May.PLACE_TEST_CALL, _proofs(desk)),
-            (Kind.SUPPLY, May.SEE_MONEY, _running_out(desk)),
+            (Kind.CALLS, May.PLACE_TEST_CALL, _proofs(context)),
+            (Kind.SUPPLY, May.SEE_MONEY, _running_out(context)),
             (Kind.CARRIERS, May.PAY, _contracts(reading)),
-            (Kind.SPEND, May.SEE_MONEY, today_lines.alarms(desk)),
-            (Kind.SPEND, May.SEE_MONEY, today_lines.passed_budgets(desk)),
-            (Kind.SPEND, May.KEEP_BOOKS, today_lines.open_invoice_lines(desk)),
+            (Kind.SPEND, May.SEE_MONEY, today_lines.alarms(context)),
+            (Kind.SPEND, May.SEE_MONEY, today_lines.passed_budgets(context)),
+            (Kind.SPEND, May.KEEP_BOOKS, today_lines.open_invoice_lines(context)),
         )
         lines = [
             (asked, replace(line, kind=kind))
             for kind, asked, found in groups
-            if allowed(desk.who.role, asked)
+            if allowed(context.who.role, asked)
             for line in found
         ]
     order = [Mark.WRONG, Mark.WAITING, Mark.NONE, Mark.GOOD]
@@ -196,7 +198,7 @@ def _first_of(numbers: Sequence[str]) -> str:
     return f"{describe(numbers[0]).shown}{more}"
 
 
-def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
+def _port_outs(context: Context, reading: Reading) -> Iterator[Todo]:
     """Who asks for our numbers, with the time left to answer; what is to be cleaned up after those
     that have gone."""
     for request in port_outs.waiting(reading):
@@ -211,7 +213,7 @@ def _port_outs(desk: Desk, reading: Reading) -> Iterator[Todo]:
                 f"/port-outs/{request.id}",
                 "Answer",
             )
-    for request in port_outs.to_clean_up(desk, reading):
+    for request in port_outs.to_clean_up(context, reading):
         numbers = _count(len(request.numbers), "number")
         yield Todo(
             Mark.WAITING,
@@ -358,14 +360,14 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _unused(desk: Desk) -> list[Todo]:
+def _unused(context: Context) -> list[Todo]:
     """Counted every ten minutes: it looks at every hundred."""
 
     def look() -> list[Todo]:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             return list(_idle(reading))
 
-    return desk.house.for_a_while(desk, "unused blocks", look)
+    return context.installation.for_a_while(context, "unused blocks", look)
 
 
 def _idle(reading: Reading) -> Iterator[Todo]:
@@ -397,9 +399,9 @@ def _idle(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _running_out(desk: Desk) -> Iterator[Todo]:
+def _running_out(context: Context) -> Iterator[Todo]:
     """Where numbers should be ordered now, with what would be ordered."""
-    for one in capacity_forecast.worth_ordering(desk)[:5]:
+    for one in capacity_forecast.worth_ordering(context)[:5]:
         months = one.exhaustion.months or 0
         yield Todo(
             Mark.WAITING,
@@ -411,9 +413,9 @@ def _running_out(desk: Desk) -> Iterator[Todo]:
         )
 
 
-def _unreached(desk: Desk) -> Iterator[Todo]:
+def _unreached(context: Context) -> Iterator[Todo]:
     """Sites from which no emergency call gets out."""
-    for site, hole in emergency_reach.holes(desk):
+    for site, hole in emergency_reach.holes(context):
         yield Todo(
             Mark.WRONG,
             f"{site.name} can't reach the emergency services",
@@ -465,9 +467,9 @@ def _trunks(reading: Reading) -> Iterator[Todo]:
             )
 
 
-def _lists(desk: Desk) -> Iterator[Todo]:
+def _lists(context: Context) -> Iterator[Todo]:
     """Numbers that a trunk lists and its other side does not, or the other way round."""
-    for trunk, at, found in number_lists.differing(desk):
+    for trunk, at, found in number_lists.differing(context):
         missing, extra = len(found.missing), len(found.extra)
         said = [f"{_count(missing, 'number')} missing there"] if missing else []
         said += [f"{_count(extra, 'number')} on theirs alone"] if extra else []
@@ -481,9 +483,9 @@ def _lists(desk: Desk) -> Iterator[Todo]:
         )
 
 
-def glance(desk: Desk) -> dict[str, int]:
+def glance(context: Context) -> dict[str, int]:
     """Figures for the head of the page: running work orders; numbers in the estate."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         total = (
             reading.connection.execute(
                 select(func.coalesce(func.sum(projected.tally.c.count), 0))

@@ -16,7 +16,7 @@ from sedge.core.safety.spots import review_due
 from sedge.core.workorders.life import OrderState
 from sedge.services.callpaths import calls
 from sedge.services.carriers import balances
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders import directory_proposals
 from sedge.services.licences import licences
 from sedge.services.supply import arrival_files, documents
@@ -106,7 +106,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _directory(desk: Desk) -> Iterator[Todo]:
+def _directory(context: Context) -> Iterator[Todo]:
     """What the directory proposes, by kind; somebody must take it over, nothing is changed by
     itself."""
     words = {
@@ -129,7 +129,7 @@ def _directory(desk: Desk) -> Iterator[Todo]:
         "group": ("group differs", "groups differ", "Others answer than the directory says."),
     }
     found: dict[str, list[str]] = {}
-    for one in directory_proposals.proposals(desk):
+    for one in directory_proposals.proposals(context):
         found.setdefault(one.proposal.kind.value, []).append(one.proposal.name)
     for kind, names in found.items():
         singular, plural, why = words[kind]
@@ -152,12 +152,12 @@ def _directory(desk: Desk) -> Iterator[Todo]:
         )
 
 
-def _checks(desk: Desk) -> Iterator[Todo]:
+def _checks(context: Context) -> Iterator[Todo]:
     """What the nightly checks found, by rule; what other lines of Today tell already is not told
     twice."""
-    for rule in check_catalogue.catalogue(desk):
+    for rule in check_catalogue.catalogue(context):
         if rule.stops + rule.warnings and rule.name not in TOLD_ALREADY:
-            found, _ = check_catalogue.findings(desk, rule.name, limit=1)
+            found, _ = check_catalogue.findings(context, rule.name, limit=1)
             yield Todo(
                 Mark.WRONG if rule.stops else Mark.WAITING,
                 f"{_count(rule.stops + rule.warnings, 'finding')}:"
@@ -168,9 +168,9 @@ def _checks(desk: Desk) -> Iterator[Todo]:
             )
 
 
-def _papers(desk: Desk) -> Iterator[Todo]:
+def _papers(context: Context) -> Iterator[Todo]:
     """Papers that a carrier does not take: the order waits until another is sent."""
-    for order, paper in documents.rejected(desk):
+    for order, paper in documents.rejected(context):
         yield Todo(
             Mark.WRONG,
             f"Order {order.reference}: the {paper.paper} was rejected",
@@ -180,9 +180,9 @@ def _papers(desk: Desk) -> Iterator[Todo]:
         )
 
 
-def _arrivals(desk: Desk) -> Iterator[Todo]:
+def _arrivals(context: Context) -> Iterator[Todo]:
     """Files of arrivals that could not be taken in."""
-    for file in arrival_files.refused(desk)[:MOST_FILES]:
+    for file in arrival_files.refused(context)[:MOST_FILES]:
         yield Todo(
             Mark.WRONG,
             f"The arrivals in {file.name} were not taken in",
@@ -192,10 +192,10 @@ def _arrivals(desk: Desk) -> Iterator[Todo]:
         )
 
 
-def _money(desk: Desk) -> Iterator[Todo]:
+def _money(context: Context) -> Iterator[Todo]:
     """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
-    soon = desk.now().date() + timedelta(days=CHARGES_SOON_DAYS)
-    for outlook in balances.outlooks(desk).values():
+    soon = context.now().date() + timedelta(days=CHARGES_SOON_DAYS)
+    for outlook in balances.outlooks(context).values():
         account, ahead = outlook.account, outlook.runway
         if account.suspended_since:
             yield Todo(
@@ -230,8 +230,8 @@ def _money(desk: Desk) -> Iterator[Todo]:
             )
 
 
-def _licences(desk: Desk) -> Iterator[Todo]:
-    for pool in licences.pools(desk):
+def _licences(context: Context) -> Iterator[Todo]:
+    for pool in licences.pools(context):
         product = pool.product
         if pool.is_short and not product.entitlement:
             soon = (
@@ -297,8 +297,8 @@ def _phones(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _proofs(desk: Desk) -> Iterator[Todo]:
-    stale = calls.proofs(desk, stale=True)
+def _proofs(context: Context) -> Iterator[Todo]:
+    stale = calls.proofs(context, stale=True)
     if stale:
         first, _ = stale[0]
         national = describe(first.e164).shown

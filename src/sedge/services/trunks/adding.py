@@ -6,13 +6,13 @@ from sedge.core.records import Account, Site, Trunk
 from sedge.core.trunks.records import TrunkSettings
 from sedge.core.trunks.settings import MOST_CHANNELS, read_host
 from sedge.core.trunks.tasks import AddTrunk
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.trunks.trunk_setup import is_up
 from sedge.services.workorders import order_running, runner
 
 
 def add_trunk(
-    desk: Desk,
+    context: Context,
     *,
     name: str,
     account: str,
@@ -25,7 +25,7 @@ def add_trunk(
     `settings` None: nobody has said how it is set up.
 
     Raises NotUnderstood naming the field, NotAllowedNow for a name that is taken."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A trunk needs a name of at most 80 characters.", field="name")
@@ -34,7 +34,7 @@ def add_trunk(
         raise NotUnderstood(
             f"The channels are 1 to {MOST_CHANNELS:,} calls at once.", field="channels"
         )
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if reading.records.find(Account, account) is None:
             raise NotUnderstood("Choose the carrier account the trunk belongs to.", field="account")
         if reading.records.find(Site, site) is None:
@@ -43,7 +43,7 @@ def add_trunk(
             raise NotAllowedNow(
                 f"There is a trunk called {name} already.", field="name", reason="exists"
             )
-    key = desk.new_id("trunk")
+    key = context.new_id("trunk")
     task = AddTrunk(
         id=key,
         name=name,
@@ -52,10 +52,10 @@ def add_trunk(
         host=host,
         channels=channels,
         settings=settings,
-        up=is_up(desk, key),
+        up=is_up(context, key),
     )
-    order = runner.finish(desk, order_running.run_now(desk, f"Add trunk {name}", [task]))
-    with desk.reading() as reading:
+    order = runner.finish(context, order_running.run_now(context, f"Add trunk {name}", [task]))
+    with context.reading() as reading:
         made = reading.records.find(Trunk, key)
     if made is None:
         raise NotAllowedNow(order.tasks[0].error or "The trunk could not be added.")

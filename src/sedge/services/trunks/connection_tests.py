@@ -28,7 +28,7 @@ from sedge.outside.sip.lines import open_line
 from sedge.outside.sip.messages import BadMessageError
 from sedge.outside.sip.names import Target, Whereabouts
 from sedge.outside.sip.side import Side
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.trunks.failures import NO_NAME, call_failed, distrusted, sign_in_failed
 from sedge.store import secrets as secrets_store
 from sedge.store.repositories.records import is_open
@@ -80,25 +80,27 @@ class Test:
         return self.settings.outbound_proxy or self.trunk.host
 
 
-def run(desk: Desk, key: str) -> Trunk:
+def run(context: Context, key: str) -> Trunk:
     """Tests a trunk and keeps what was found. Raises NotFound; NotAllowedNow where nobody has said
     how it is set up; OutsideTrouble."""
-    desk.require(May.PLACE_TEST_CALL)
+    context.require(May.PLACE_TEST_CALL)
     life = tables.life
     listed = select(life.c.number).where(is_open(), tables.IN_USE, life.c.trunk == key).limit(1)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
         site = reading.records.the(Site, trunk.site)
-        secret = secrets_store.read(reading.connection, desk.house.keyring, secret_name(key))
+        secret = secrets_store.read(
+            reading.connection, context.installation.keyring, secret_name(key)
+        )
         number = reading.connection.execute(listed).scalar()
-    desk.require_site(trunk.site)
+    context.require_site(trunk.site)
     if trunk.settings is None or not trunk.host:
         message = f"Nobody has said how {trunk.name} is set up. Set it up, then test it."
         raise NotAllowedNow(message, reason="not-set-up")
     test = Test(
         trunk,
         trunk.settings,
-        desk.outside.sip.side(),
+        context.outside.sip.side(),
         secret,
         f"+{number}" if number else "",
         readback_line(site.country),
@@ -108,29 +110,31 @@ def run(desk: Desk, key: str) -> Trunk:
     said = {link.what for link in test.links}
     left = [TestedLink(what=w, ok=None, evidence="not come to") for w in LINKS if w not in said]
     links = (*test.links, *(x for x in left if _applies(x.what, trunk.settings)))
-    with desk.writing(reason="connection test") as writing:
+    with context.writing(reason="connection test") as writing:
         now = writing.records.the(Trunk, key)
-        after = now.but(links=links, tested_at=writing.now)
+        after = now.copy_with(links=links, tested_at=writing.now)
         return writing.save([changed(Subject.TRUNK, now, after, "trunk.tested")])[0].after
 
 
-def test_nightly(desk: Desk) -> int:
+def test_nightly(context: Context) -> int:
     """Every trunk that is set up, once a night; how many were tested. A trunk that can't be tested
     keeps its last result."""
 
     def test_all() -> tuple[int, bool]:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             known = [x.id for x in reading.records.all(Trunk) if x.settings and x.host]
         with ThreadPoolExecutor(AT_ONCE) as several:
-            done = list(several.map(lambda key: _tested(desk.as_system(), key), known))
+            done = list(several.map(lambda key: _tested(context.as_system(), key), known))
         return sum(done), all(done)
 
-    return desk.house.nightly(desk.who.organisation, "connection tests", TESTED_AT, test_all)
+    return context.installation.nightly(
+        context.who.organisation, "connection tests", TESTED_AT, test_all
+    )
 
 
-def _tested(desk: Desk, key: str) -> bool:
+def _tested(context: Context, key: str) -> bool:
     try:
-        run(desk, key)
+        run(context, key)
     except SedgeError as error:
         log.warning("connection test", trunk=key, error=error.message)
         return False
@@ -152,7 +156,7 @@ async def reach(test: Test) -> bool:
     """As far as OPTIONS: name, port, certificate, an answer. Whether all of them hold."""
     for target in _name(test):
         if await _reachable(test, target, last=True):
-            tls = certificates.context(test.side.roots)
+            tls = certificates.tls_context(test.side.roots)
             try:
                 async with open_line(
                     test.settings.transport, target.address, target.port, tls, test.tls_name
@@ -232,7 +236,7 @@ def _certificate(test: Test, target: Target) -> bool:
 
 
 async def _speak(test: Test, target: Target) -> None:
-    tls = certificates.context(test.side.roots)
+    tls = certificates.tls_context(test.side.roots)
     try:
         async with open_line(
             test.settings.transport, target.address, target.port, tls, test.tls_name

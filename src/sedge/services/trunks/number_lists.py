@@ -17,7 +17,7 @@ from sedge.core.trunks.number_lists import ListDifference, difference, read_list
 from sedge.core.trunks.records import TrunkSettings
 from sedge.core.trunks.settings import as_written
 from sedge.core.trunks.tasks import ListOnTrunk
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.workorders import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.repositories.workorders import WorkOrder
@@ -55,15 +55,15 @@ class Compared:
     in_part: bool = False
 
 
-def own_list(desk: Desk, key: str) -> tuple[Trunk, list[str]]:
+def own_list(context: Context, key: str) -> tuple[Trunk, list[str]]:
     """The trunk with the numbers of its list (E.164). Raises NotFound, NotAllowedNow."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.records.the(Trunk, key), _ours(reading, key)
 
 
-def as_expected(desk: Desk, key: str) -> tuple[Trunk, list[str]]:
+def as_expected(context: Context, key: str) -> tuple[Trunk, list[str]]:
     """The same, written as the trunk expects numbers."""
-    trunk, numbers = own_list(desk, key)
+    trunk, numbers = own_list(context, key)
     way = trunk.settings or TrunkSettings()
     return trunk, [as_written(n, way.expects, way.last_digits) for n in numbers]
 
@@ -83,48 +83,48 @@ def _ours(reading: Reading, key: str) -> list[str]:
     return numbers
 
 
-def give_their_list(desk: Desk, key: str, text: str) -> Compared:
+def give_their_list(context: Context, key: str, text: str) -> Compared:
     """Reads and keeps what the other side has, in place of what it gave before. Raises NotFound,
     NotUnderstood."""
-    desk.require(May.TRUNKS)
-    desk.require_whole()
-    trunk, ours = own_list(desk, key)
-    with desk.reading() as reading:
+    context.require(May.TRUNKS)
+    context.require_whole()
+    trunk, ours = own_list(context, key)
+    with context.reading() as reading:
         country = reading.records.the(Site, trunk.site).country
     read = read_list(text, ours, trunk.settings or TrunkSettings(), country)
-    with desk.writing() as writing:
+    with context.writing() as writing:
         row = {
             "trunk": key,
             "at": writing.now,
-            "by": desk.actor,
+            "by": context.actor,
             "numbers": "\n".join(read.numbers),
             "unread": "\n".join(read.unread),
         }
         given = insert(their_list).values(**row)
         writing.connection.execute(given.on_conflict_do_update(index_elements=["trunk"], set_=row))
         words = f"{trunk.name}: {counted(len(read.numbers), 'number')}"
-        writing.remark("trunk.their-list-given", Subject.TRUNK, key, words)
-    return compare(desk, key)
+        writing.record_event("trunk.their-list-given", Subject.TRUNK, key, words)
+    return compare(context, key)
 
 
-def forget_their_list(desk: Desk, key: str) -> None:
+def forget_their_list(context: Context, key: str) -> None:
     """What they gave is of no use any more. Raises NotFound."""
-    desk.require(May.TRUNKS)
-    with desk.writing() as writing:
+    context.require(May.TRUNKS)
+    with context.writing() as writing:
         trunk = writing.records.the(Trunk, key)
         writing.connection.execute(delete(their_list).where(their_list.c.trunk == key))
-        writing.remark("trunk.their-list-forgotten", Subject.TRUNK, key, trunk.name)
+        writing.record_event("trunk.their-list-forgotten", Subject.TRUNK, key, trunk.name)
 
 
-def compare(desk: Desk, key: str, most: int = 200) -> Compared:
+def compare(context: Context, key: str, most: int = 200) -> Compared:
     """Raises NotFound, NotAllowedNow."""
-    trunk, ours = own_list(desk, key)
+    trunk, ours = own_list(context, key)
     way = trunk.settings or TrunkSettings()
     example = as_written(ours[0], way.expects, way.last_digits) if ours else ""
-    if not desk.who.scope.is_whole:
+    if not context.who.scope.is_whole:
         nothing = difference((), ())
         return Compared(trunk, len(ours), example, None, "", 0, (), nothing, [], in_part=True)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         row = reading.connection.execute(
             select(their_list).where(their_list.c.trunk == key)
         ).one_or_none()
@@ -152,26 +152,26 @@ def _extras(reading: Reading, trunk: Trunk, numbers: Sequence[str]) -> list[Extr
     ]
 
 
-def draft_listing(desk: Desk, key: str) -> WorkOrder:
+def draft_listing(context: Context, key: str) -> WorkOrder:
     """A work order that puts on the trunk's list what they have on theirs and what is ours. Raises
     NotFound, NotUnderstood where there is none."""
-    desk.require(May.CHANGE_ESTATE)
-    seen = compare(desk, key, MOST_IN_ORDER)
+    context.require(May.CHANGE_ESTATE)
+    seen = compare(context, key, MOST_IN_ORDER)
     wanted = [extra.e164 for extra in seen.extras if extra.may_be_listed]
     if not wanted:
         message = "None of these numbers is ours at this carrier, so none can be put on the trunk."
         raise NotUnderstood(message, field="trunk", reason="nothing")
     tasks = [ListOnTrunk(number=e164, trunk=key) for e164 in wanted]
     title = f"Put {counted(len(wanted), 'number')} on {seen.trunk.name}"
-    return workorders.draft(desk, title, tasks, look=True)
+    return workorders.draft(context, title, tasks, look=True)
 
 
-def differing(desk: Desk) -> list[tuple[Trunk, datetime, ListDifference]]:
+def differing(context: Context) -> list[tuple[Trunk, datetime, ListDifference]]:
     """Trunks whose list differs from the one that the other side gave, with when it did."""
     found: list[tuple[Trunk, datetime, ListDifference]] = []
-    if not desk.who.scope.is_whole:
+    if not context.who.scope.is_whole:
         return found
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for row in reading.connection.execute(select(their_list)).all():
             trunk = reading.records.find(Trunk, row.trunk)
             if trunk is None or not trunk.carries:

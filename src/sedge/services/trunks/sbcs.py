@@ -20,7 +20,7 @@ from sedge.outside.sip import certificates
 from sedge.outside.sip.apart import run_apart
 from sedge.outside.sip.names import Target
 from sedge.outside.sip.side import Side
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.trunks.connection_tests import Test, reach
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
@@ -69,9 +69,9 @@ class SbcView:
     group: list[Sbc]
 
 
-def list_sbcs(desk: Desk) -> list[SbcView]:
+def list_sbcs(context: Context) -> list[SbcView]:
     """Those in service, by name."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         every = reading.records.all(Sbc)
         trunks = reading.records.all(Trunk)
         sites = {s.id: s.name for s in reading.records.many(Site, {x.site for x in every})}
@@ -79,9 +79,9 @@ def list_sbcs(desk: Desk) -> list[SbcView]:
     return [_view(x, sites.get(x.site, x.site), trunks, every) for x in here]
 
 
-def view_sbc(desk: Desk, key: str) -> SbcView:
+def view_sbc(context: Context, key: str) -> SbcView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         sbc = reading.records.the(Sbc, key)
         every, trunks = reading.records.all(Sbc), reading.records.all(Trunk)
         site = reading.records.the(Site, sbc.site).name
@@ -93,28 +93,28 @@ def _view(sbc: Sbc, site: str, trunks: list[Trunk], every: list[Sbc]) -> SbcView
     return SbcView(sbc, site, sorted(on_it, key=lambda x: x.name.lower()), in_turn(sbc, every))
 
 
-def choices(desk: Desk) -> list[tuple[str, str]]:
+def choices(context: Context) -> list[tuple[str, str]]:
     """For a form to choose from."""
-    return [(seen.sbc.id, f"{seen.sbc.name}, {seen.site}") for seen in list_sbcs(desk)]
+    return [(seen.sbc.id, f"{seen.sbc.name}, {seen.site}") for seen in list_sbcs(context)]
 
 
-def standing_in(desk: Desk, key: str) -> list[Sbc]:
+def standing_in(context: Context, key: str) -> list[Sbc]:
     """The SBC and those that stand in for it, in their turn; none without one."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         sbc = reading.records.find(Sbc, key) if key else None
         return in_turn(sbc, reading.records.all(Sbc)) if sbc else []
 
 
-def draft(desk: Desk, key: str | None, asked: SbcAsked) -> WorkOrder:
+def draft(context: Context, key: str | None, asked: SbcAsked) -> WorkOrder:
     """A work order that adds an SBC, or changes the one `key` names. Raises NotFound, NotUnderstood
     naming the field."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     if key is not None:
-        desk.require_site(view_sbc(desk, key).sbc.site)
-    with desk.reading() as reading:
+        context.require_site(view_sbc(context, key).sbc.site)
+    with context.reading() as reading:
         if reading.records.find(Site, asked.site) is None:
             raise NotUnderstood("Choose the site where it stands.", field="site")
-    desk.require_site(asked.site)
+    context.require_site(asked.site)
     name = " ".join(asked.name.split())
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("An SBC needs a name of at most 80 characters.", field="name")
@@ -122,7 +122,7 @@ def draft(desk: Desk, key: str | None, asked: SbcAsked) -> WorkOrder:
     if len(group) > 60:
         raise NotUnderstood("The name of a group has at most 60 characters.", field="group")
     task = SetSbc(
-        id=key or desk.new_id("sbc"),
+        id=key or context.new_id("sbc"),
         name=name,
         site=asked.site,
         host=read_host(asked.host),
@@ -134,7 +134,7 @@ def draft(desk: Desk, key: str | None, asked: SbcAsked) -> WorkOrder:
         order=asked.order,
         weight=asked.weight,
     )
-    return workorders.draft(desk, f"Set up SBC {name}", [task], look=True)
+    return workorders.draft(context, f"Set up SBC {name}", [task], look=True)
 
 
 def _read_domains(asked: list[DomainAsked]) -> tuple[SbcDomain, ...]:
@@ -153,27 +153,27 @@ def _read_domains(asked: list[DomainAsked]) -> tuple[SbcDomain, ...]:
     return tuple(found)
 
 
-def retire(desk: Desk, key: str) -> WorkOrder:
+def retire(context: Context, key: str) -> WorkOrder:
     """A work order, so that what ends at it is seen. Raises NotFound."""
-    desk.require(May.TRUNKS)
-    sbc = view_sbc(desk, key).sbc
-    return workorders.draft(desk, f"Retire SBC {sbc.name}", [RetireSbc(sbc=key)], look=True)
+    context.require(May.TRUNKS)
+    sbc = view_sbc(context, key).sbc
+    return workorders.draft(context, f"Retire SBC {sbc.name}", [RetireSbc(sbc=key)], look=True)
 
 
-def run_test(desk: Desk, key: str) -> Sbc:
+def run_test(context: Context, key: str) -> Sbc:
     """Tests an SBC from outside, as the other side would, and keeps what was found.
 
     Raises NotFound, NotAllowedNow for one that is retired."""
-    desk.require(May.PLACE_TEST_CALL)
-    sbc = view_sbc(desk, key).sbc
-    desk.require_site(sbc.site)
+    context.require(May.PLACE_TEST_CALL)
+    sbc = view_sbc(context, key).sbc
+    context.require_site(sbc.site)
     if sbc.retired:
         raise NotAllowedNow(f"{sbc.name} is retired.", reason="retired")
-    side = desk.outside.sip.side()
+    side = context.outside.sip.side()
     links = _links(sbc, side)
-    with desk.writing(reason="connection test") as writing:
+    with context.writing(reason="connection test") as writing:
         now = writing.records.the(Sbc, key)
-        after = now.but(links=tuple(links), tested_at=writing.now)
+        after = now.copy_with(links=tuple(links), tested_at=writing.now)
         action = "session-border-controller.tested"
         return writing.save([changed(Subject.SBC, now, after, action)])[0].after
 
@@ -241,19 +241,21 @@ def _domain(test: Test, sbc: Sbc, domain: SbcDomain, targets: list[Target]) -> N
         test.say(what, False, f"There is no TXT record at {at}.", cure)
 
 
-def test_nightly(desk: Desk) -> int:
+def test_nightly(context: Context) -> int:
     """Every SBC in service, once a night; how many were tested."""
 
     def test_all() -> tuple[int, bool]:
-        done = [_tested(desk.as_system(), seen.sbc.id) for seen in list_sbcs(desk)]
+        done = [_tested(context.as_system(), seen.sbc.id) for seen in list_sbcs(context)]
         return sum(done), all(done)
 
-    return desk.house.nightly(desk.who.organisation, "tests of SBCs", TESTED_AT, test_all)
+    return context.installation.nightly(
+        context.who.organisation, "tests of SBCs", TESTED_AT, test_all
+    )
 
 
-def _tested(desk: Desk, key: str) -> bool:
+def _tested(context: Context, key: str) -> bool:
     try:
-        run_test(desk, key)
+        run_test(context, key)
     except SedgeError as error:
         log.warning("test of an SBC", sbc=key, error=error.message)
         return False

@@ -29,7 +29,7 @@ from sedge.core.trunks.settings import (
 )
 from sedge.core.trunks.sheet import Sheet, sheet_of
 from sedge.core.trunks.tasks import ChangeTrunk, MoveTrunk
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.trunks import adding, sbcs
 from sedge.services.trunks.connection_tests import secret_name
 from sedge.services.workorders import workorders
@@ -83,20 +83,22 @@ class SettingsView:
     secret: str = ""
 
 
-def view(desk: Desk, key: str) -> SettingsView:
+def view(context: Context, key: str) -> SettingsView:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
         carrier = reading.records.the(Carrier, trunk.carrier).name
         site = reading.records.the(Site, trunk.site).name
-        secret = secrets_store.read(reading.connection, desk.house.keyring, secret_name(key))
+        secret = secrets_store.read(
+            reading.connection, context.installation.keyring, secret_name(key)
+        )
     return SettingsView(trunk, carrier, site, trunk.settings or TrunkSettings(), bool(secret))
 
 
-def with_pasted(desk: Desk, key: str, pasted: Pasted) -> SettingsView:
+def with_pasted(context: Context, key: str, pasted: Pasted) -> SettingsView:
     """A trunk as it would be with what was recognised; what can't be used stays as it was. Raises
     NotFound."""
-    seen = view(desk, key)
+    seen = view(context, key)
     fields = as_typed(seen)
     for name, value in pasted.fields.items():
         if name in SettingsAsked.model_fields:
@@ -107,7 +109,7 @@ def with_pasted(desk: Desk, key: str, pasted: Pasted) -> SettingsView:
             else:
                 fields[name] = value
     _, host, settings = read_asked(SettingsAsked.model_validate(fields))
-    trunk = seen.trunk.but(host=host, channels=int(fields["channels"]))
+    trunk = seen.trunk.copy_with(host=host, channels=int(fields["channels"]))
     return replace(seen, trunk=trunk, settings=settings, secret=pasted.fields.get("secret", ""))
 
 
@@ -162,7 +164,7 @@ def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
 
 
 def add(
-    desk: Desk,
+    context: Context,
     *,
     name: str,
     account: str,
@@ -174,13 +176,13 @@ def add(
 ) -> Trunk:
     """One's own trunk to a carrier, set up where it is `asked` how; a `secret` is sealed. Raises
     NotUnderstood naming the field, before anything is written."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     settings = read_asked(asked)[2] if asked else None
     judge_secret(secret)
     if settings is not None:
         _refuse_untrusted(settings)
     made = adding.add_trunk(
-        desk,
+        context,
         name=name,
         account=account,
         site=site,
@@ -189,7 +191,7 @@ def add(
         settings=settings,
     )
     if secret.strip():
-        _keep(desk, made.id, secret.strip())
+        _keep(context, made.id, secret.strip())
     return made
 
 
@@ -199,13 +201,13 @@ def _refuse_untrusted(settings: TrunkSettings) -> None:
         raise NotUnderstood(problem, field=field, reason="untrusted")
 
 
-def draft(desk: Desk, key: str, asked: SettingsAsked, secret: str = "") -> WorkOrder:
+def draft(context: Context, key: str, asked: SettingsAsked, secret: str = "") -> WorkOrder:
     """A work order that sets the trunk up; a `secret` is sealed at once. Raises NotFound;
     NotUnderstood naming the field, before anything is written."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     name, host, settings = read_asked(asked)
     judge_secret(secret)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
     if trunk.connection is not None:
         message = f"{trunk.name} is a connection: its sign-in is changed on its own page."
@@ -220,8 +222,8 @@ def draft(desk: Desk, key: str, asked: SettingsAsked, secret: str = "") -> WorkO
         sbc=asked.sbc,
     )
     if secret.strip():
-        _keep(desk, key, secret.strip())
-    return workorders.draft(desk, f"Set up trunk {name}", [task], look=True)
+        _keep(context, key, secret.strip())
+    return workorders.draft(context, f"Set up trunk {name}", [task], look=True)
 
 
 class SettingsChanged(BaseModel):
@@ -258,9 +260,9 @@ class SettingsChanged(BaseModel):
         return {key: "" if v is None else str(v) for key, v in (named | texts).items()}
 
 
-def draft_change(desk: Desk, key: str, asked: SettingsChanged) -> WorkOrder:
+def draft_change(context: Context, key: str, asked: SettingsChanged) -> WorkOrder:
     """A work order that changes some settings. Raises NotFound, NotUnderstood naming the field."""
-    seen = view(desk, key)
+    seen = view(context, key)
     typed = asked.typed()
     if not seen.trunk.host and "host" not in typed:
         message = f"Nobody has said where {seen.trunk.name} ends. Give its host too."
@@ -271,26 +273,26 @@ def draft_change(desk: Desk, key: str, asked: SettingsChanged) -> WorkOrder:
         field = str(wrong.errors()[0]["loc"][0])
         message = f"“{typed.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
         raise NotUnderstood(message, field=field) from None
-    return draft(desk, key, whole)
+    return draft(context, key, whole)
 
 
-def move(desk: Desk, key: str, event: TrunkEvent) -> WorkOrder:
+def move(context: Context, key: str, event: TrunkEvent) -> WorkOrder:
     """A work order that suspends, resumes or retires a trunk, with what that changes. Raises
     NotFound."""
-    desk.require(May.TRUNKS)
-    with desk.reading() as reading:
+    context.require(May.TRUNKS)
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
     task = MoveTrunk(trunk=key, event=event)
     title = f"{event.capitalize()} trunk {trunk.name}"
-    return workorders.draft(desk, title, [task], look=True)
+    return workorders.draft(context, title, [task], look=True)
 
 
-def keep_secret(desk: Desk, key: str, secret: str) -> None:
+def keep_secret(context: Context, key: str, secret: str) -> None:
     """Keeps the secret that the other side has given. Raises NotUnderstood for one that is guessed
     too easily, with what would make it better."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     judge_secret(secret, required=True)
-    _keep(desk, key, secret.strip())
+    _keep(context, key, secret.strip())
 
 
 def judge_secret(secret: str, *, required: bool = False) -> None:
@@ -300,21 +302,25 @@ def judge_secret(secret: str, *, required: bool = False) -> None:
         raise NotUnderstood(problem, field="secret", reason="weak")
 
 
-def make_secret(desk: Desk, key: str) -> str:
+def make_secret(context: Context, key: str) -> str:
     """A secret made anew, handed out this once."""
-    desk.require(May.TRUNKS)
+    context.require(May.TRUNKS)
     secret = secrets.token_urlsafe(SECRET_BYTES)
-    _keep(desk, key, secret)
+    _keep(context, key, secret)
     return secret
 
 
-def _keep(desk: Desk, key: str, secret: str) -> None:
-    with desk.writing(reason="secret of a trunk") as writing:
+def _keep(context: Context, key: str, secret: str) -> None:
+    with context.writing(reason="secret of a trunk") as writing:
         trunk = writing.records.the(Trunk, key)
         secrets_store.keep_secret(
-            writing.connection, desk.house.keyring, secret_name(key), secret, writing.stamp
+            writing.connection,
+            context.installation.keyring,
+            secret_name(key),
+            secret,
+            writing.stamp,
         )
-        writing.remark("trunk.password-changed", Subject.TRUNK, key, trunk.name)
+        writing.record_event("trunk.password-changed", Subject.TRUNK, key, trunk.name)
 
 
 def weakness(secret: str) -> str:
@@ -330,11 +336,11 @@ def weakness(secret: str) -> str:
     return f"This secret is guessed too easily. {advice or 'Take a longer one.'}"
 
 
-def sheet(desk: Desk, key: str) -> Sheet:
+def sheet(context: Context, key: str) -> Sheet:
     """What the other side's equipment has to be set to. Raises NotFound, NotAllowedNow."""
-    seen = view(desk, key)
+    seen = view(context, key)
     if seen.trunk.settings is None:
         message = f"Nobody has said how {seen.trunk.name} is set up. Set it up first."
         raise NotAllowedNow(message, reason="not-set-up")
-    ends_at = sbcs.standing_in(desk, seen.trunk.sbc)
+    ends_at = sbcs.standing_in(context, seen.trunk.sbc)
     return sheet_of(seen.trunk, seen.trunk.settings, has_secret=seen.has_secret, sbcs=ends_at)

@@ -3,7 +3,7 @@
 from sedge.core.changes import changed
 from sedge.core.errors import OutsideTrouble
 from sedge.core.records import Account, Carrier, Site, Subject, SupplyModel, Trunk
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 
 
 def come_with(
@@ -27,10 +27,10 @@ def come_with(
     return writing.save([changed(Subject.TRUNK, None, trunk, "trunk.added")])[0].after
 
 
-def is_up(desk: Desk, key: str) -> bool:
+def is_up(context: Context, key: str) -> bool:
     """Whether the telephone system has a trunk up, as it says now; False where it does not
     answer."""
     try:
-        return key not in desk.outside.telephony.trunks_down()
+        return key not in context.outside.telephony.trunks_down()
     except OutsideTrouble:
         return False

@@ -1,4 +1,4 @@
-"""Trunks at the desk: their status as evidence with its time, and what is on their lists."""
+"""Trunks: their status as evidence with its time, and what is on their lists."""
 
 from collections import Counter
 from dataclasses import dataclass
@@ -10,7 +10,7 @@ from sedge.core.changes import changed
 from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
 from sedge.core.trunks.life import Phase, next_step, phase_of
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.supply.supply import lead_times
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
@@ -34,25 +34,30 @@ class CarrierView:
     on_the_wire: bool = False
 
 
-def refresh(desk: Desk) -> int:
+def refresh(context: Context) -> int:
     """Ask the telephone system which trunks are down; keep what has changed."""
-    down = desk.outside.telephony.trunks_down()
-    with desk.reading() as reading:
+    down = context.outside.telephony.trunks_down()
+    with context.reading() as reading:
         moved = [x for x in reading.records.all(Trunk) if x.up == (x.id in down)]
     seen = [
-        (x, x.but(up=x.id not in down, seen_at=desk.now(), connection=_looked_at(desk, x)))
+        (
+            x,
+            x.copy_with(
+                up=x.id not in down, seen_at=context.now(), connection=_looked_at(context, x)
+            ),
+        )
         for x in moved
     ]
     if seen:
-        with desk.as_system().writing(reason="looked at the telephone system") as writing:
+        with context.as_system().writing(reason="looked at the telephone system") as writing:
             writing.save([changed(Subject.TRUNK, was, now, "trunk.seen") for was, now in seen])
     return len(moved)
 
 
-def _looked_at(desk: Desk, trunk: Trunk) -> Connection | None:
+def _looked_at(context: Context, trunk: Trunk) -> Connection | None:
     """A trunk's connection with why it is not signed in, as the telephone system says it now."""
     return (
-        trunk.connection.but(said=desk.outside.telephony.signed_in(trunk.id))
+        trunk.connection.copy_with(said=context.outside.telephony.signed_in(trunk.id))
         if trunk.connection
         else None
     )
@@ -81,11 +86,11 @@ class TrunkCard:
         return next_step(self.trunk, self.phase)
 
 
-def one(desk: Desk, key: str) -> TrunkCard:
+def one(context: Context, key: str) -> TrunkCard:
     """Raises NotFound."""
     life = tables.life
     where = (is_open(), tables.IN_USE, life.c.trunk == key)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
         numbers = int(reading.connection.execute(select(func.count()).where(*where)).scalar() or 0)
         lost = None
@@ -98,15 +103,15 @@ def one(desk: Desk, key: str) -> TrunkCard:
     return TrunkCard(trunk, carrier, site, numbers, lost)
 
 
-def plain(desk: Desk) -> list[Trunk]:
+def plain(context: Context) -> list[Trunk]:
     """All trunks in the order of their names, without any count."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return sorted(reading.records.all(Trunk), key=lambda t: t.name.lower())
 
 
-def carriers(desk: Desk) -> list[CarrierView]:
+def carriers(context: Context) -> list[CarrierView]:
     life = tables.life
-    with desk.reading() as reading:
+    with context.reading() as reading:
         listed: Counter[str] = Counter()
         by_state = (
             select(life.c.trunk, life.c.state, func.count())
@@ -132,13 +137,13 @@ def carriers(desk: Desk) -> list[CarrierView]:
             [TrunkView(x, c.name, listed.get(x.id, 0)) for x in trunks if x.carrier == c.id],
             counts.get(c.id, 0),
             *leads[c.id],
-            c.id in desk.outside.carriers,
+            c.id in context.outside.carriers,
         )
         for c in found
     ]
 
 
-def account_names(desk: Desk) -> list[str]:
+def account_names(context: Context) -> list[str]:
     """The accounts' names, for a form to choose from."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return sorted(a.name for a in reading.records.all(Account))

@@ -21,7 +21,7 @@ from sedge.outside.sip.apart import run_apart
 from sedge.outside.sip.lines import open_line
 from sedge.outside.sip.messages import BadMessageError
 from sedge.outside.sip.side import Side
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.process import Slot
 from sedge.store.repositories import trunk_answers
 
@@ -43,34 +43,36 @@ class Watched:
     last_hour: int
 
 
-def watch(desk: Desk) -> int:
+def watch(context: Context) -> int:
     """Asks every trunk of the organisation whose turn has come; how many were asked. Raises
     OutsideTrouble where nothing can be asked at all."""
-    due = desk.house.process.under_way(DUE).setdefault(desk.who.organisation, {})
-    known = desk.house.while_unchanged(desk, "watched trunks", lambda: _watched(desk))
+    due = context.installation.process.under_way(DUE).setdefault(context.who.organisation, {})
+    known = context.installation.while_unchanged(
+        context, "watched trunks", lambda: _watched(context)
+    )
     now = time.monotonic()
     asked = [x for x in known if due.get(x.id, 0.0) <= now]
     if not asked:
         return 0
     for trunk in asked:
         due[trunk.id] = now + (trunk.settings.options_every if trunk.settings else 0)
-    side = desk.outside.sip.side()
-    answers = run_apart(lambda: ask_all(side, asked, desk.now))
-    with desk.house.estates[desk.who.organisation].writing() as connection:
+    side = context.outside.sip.side()
+    answers = run_apart(lambda: ask_all(side, asked, context.now))
+    with context.installation.estates[context.who.organisation].writing() as connection:
         trunk_answers.save_answers(connection, answers)
-        _forget_old(desk, connection)
+        _forget_old(context, connection)
     return len(answers)
 
 
-def _forget_old(desk: Desk, connection: Connection) -> None:
-    last = desk.house.process.under_way(FORGOTTEN)
-    if time.monotonic() - last.get(desk.who.organisation, 0.0) > FORGET_SECONDS:
-        trunk_answers.forget_old(connection, desk.now())
-        last[desk.who.organisation] = time.monotonic()
+def _forget_old(context: Context, connection: Connection) -> None:
+    last = context.installation.process.under_way(FORGOTTEN)
+    if time.monotonic() - last.get(context.who.organisation, 0.0) > FORGET_SECONDS:
+        trunk_answers.forget_old(connection, context.now())
+        last[context.who.organisation] = time.monotonic()
 
 
-def _watched(desk: Desk) -> list[Trunk]:
-    with desk.reading() as reading:
+def _watched(context: Context) -> list[Trunk]:
+    with context.reading() as reading:
         return [x for x in reading.records.all(Trunk) if _is_watched(x)]
 
 
@@ -84,7 +86,7 @@ def _is_watched(trunk: Trunk) -> bool:
 async def ask_all(side: Side, trunks: Sequence[Trunk], now: Callable[[], datetime]) -> list[Answer]:
     """One answer or silence of each."""
     turn = asyncio.Semaphore(AT_ONCE)
-    tls = certificates.context(side.roots)
+    tls = certificates.tls_context(side.roots)
 
     async def ask(trunk: Trunk) -> Answer:
         async with turn:
@@ -128,18 +130,18 @@ async def _ask(
     return False, said
 
 
-def watched(desk: Desk, key: str) -> Watched:
+def watched(context: Context, key: str) -> Watched:
     """Raises NotFound."""
-    last = trunk_answers.hour_of(desk.now())
-    with desk.reading() as reading:
+    last = trunk_answers.hour_of(context.now())
+    with context.reading() as reading:
         reading.records.the(Trunk, key)
         standing = trunk_answers.standings(reading.connection, [key]).get(key)
         hours = trunk_answers.hours_of(reading.connection, key, last - HOURS_SHOWN + 1)
     return Watched(standing, hours, last)
 
 
-def standings_of(desk: Desk) -> dict[str, Standing]:
+def standings_of(context: Context) -> dict[str, Standing]:
     """How every trunk stands that was asked."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         keys = [x.id for x in reading.records.all(Trunk)]
         return trunk_answers.standings(reading.connection, keys)

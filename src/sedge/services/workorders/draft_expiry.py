@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 
 from sedge.core.records import Subject
 from sedge.core.workorders.life import OrderEvent, OrderState, next_state
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.periodic import periodic
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_access import require_order
@@ -28,11 +28,11 @@ def goes_at(order: WorkOrder) -> datetime | None:
     return order.created_at + STAYS if order.is_look and order.state is OrderState.DRAFT else None
 
 
-def keep_draft(desk: Desk, key: str) -> WorkOrder:
+def keep_draft(context: Context, key: str) -> WorkOrder:
     """Keep a draft until it is run or discarded."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         order = store.get(writing.connection, key)
-        require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
+        require_order(context, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
         return kept(writing, order)
 
 
@@ -66,7 +66,7 @@ def _drop(writing: Writing, order: WorkOrder, why: str) -> None:
         writing.connection,
         replace(order, state=next_state(order.state, OrderEvent.DISCARD), finished_at=writing.now),
     )
-    writing.remark(
+    writing.record_event(
         "work-order.discarded",
         Subject.WORK_ORDER,
         order.id,
@@ -75,9 +75,9 @@ def _drop(writing: Writing, order: WorkOrder, why: str) -> None:
     )
 
 
-def tidy(desk: Desk) -> int:
+def tidy(context: Context) -> int:
     """Discard the looks whose time is over; how many."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         old = [x for x in store.looks(writing.connection) if x.created_at + STAYS <= writing.now]
         for order in old:
             _drop(writing, order, "only looked at")
@@ -85,7 +85,7 @@ def tidy(desk: Desk) -> int:
 
 
 @periodic(NAME)
-def tidy_nightly(desk: Desk) -> int:
-    return desk.house.nightly(
-        desk.who.organisation, NAME, ASKED_AT, lambda: (tidy(desk.as_system()), True)
+def tidy_nightly(context: Context) -> int:
+    return context.installation.nightly(
+        context.who.organisation, NAME, ASKED_AT, lambda: (tidy(context.as_system()), True)
     )

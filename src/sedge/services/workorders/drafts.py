@@ -1,4 +1,4 @@
-"""Drafts at the desk: their tasks changed, ordered, mended and made temporary; their time;
+"""Drafts: their tasks changed, ordered, mended and made temporary; their time;
 templates kept from them; what others plan."""
 
 from collections.abc import Sequence
@@ -16,7 +16,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import replaced
 from sedge.core.workorders.life import OrderEvent, next_state
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.workorders import draft_expiry, workorders
 from sedge.services.workorders.checking import remedies
 from sedge.services.workorders.loading import load
@@ -30,7 +30,7 @@ MOST_COMMENTS = 500
 
 
 def change_tasks(
-    desk: Desk,
+    context: Context,
     was: WorkOrder,
     tasks: Sequence[Any],
     marks: Sequence[int | None] | None = None,
@@ -48,7 +48,7 @@ def change_tasks(
             f"At most {workorders.MOST_TASKS:,} tasks fit into one work order. Split it.",
             reason="too-many",
         )
-    with desk.writing() as writing:
+    with context.writing() as writing:
         order = store.get(writing.connection, was.id)
         workorders.must_allow(order, OrderEvent.CHANGE)
         if order.version != was.version:
@@ -58,8 +58,8 @@ def change_tasks(
                 id=order.id,
             )
         estate = load(writing, tasks)
-        require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
-        require_tasks(desk, writing, tasks, lambda: estate)
+        require_order(context, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
+        require_tasks(context, writing, tasks, lambda: estate)
         order = replace(
             order,
             is_look=order.is_look and look,
@@ -84,29 +84,29 @@ def _retitled(title: str, before: Sequence[Any], after: Sequence[Any]) -> str:
     ]
 
 
-def add_remedies(desk: Desk, key: str) -> WorkOrder:
+def add_remedies(context: Context, key: str) -> WorkOrder:
     """Add every automatic remedy and check again, until nothing more can be added by itself."""
-    order = workorders.get(desk, key)
+    order = workorders.get(context, key)
     workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
     mended, marks = remedies.add_all(
-        desk, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits
+        context, bodies, [x.added_as_remedy_for for x in order.tasks], awaits=order.awaits
     )
-    return order if mended == bodies else change_tasks(desk, order, mended, marks, look=True)
+    return order if mended == bodies else change_tasks(context, order, mended, marks, look=True)
 
 
 def choose_remedy(
-    desk: Desk, key: str, task: int, rule: str, remedy: int, reason: str = ""
+    context: Context, key: str, task: int, rule: str, remedy: int, reason: str = ""
 ) -> WorkOrder:
     """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task
     `task`."""
-    order = workorders.get(desk, key)
+    order = workorders.get(context, key)
     workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
     finding = next(
         (
             f
-            for f in workorders.preview(desk, bodies, awaits=order.awaits).findings
+            for f in workorders.preview(context, bodies, awaits=order.awaits).findings
             if f.task == task and f.rule == rule
         ),
         None,
@@ -121,12 +121,13 @@ def choose_remedy(
             "This is done on a page of its own; then check the draft again.", reason="elsewhere"
         )
     tasks = [
-        x.but(reason=reason) if isinstance(x, t.EndRest) and reason else x for x in chosen.tasks
+        x.copy_with(reason=reason) if isinstance(x, t.EndRest) and reason else x
+        for x in chosen.tasks
     ]
     if chosen.replaces:
         bodies = replaced(bodies, task, tasks[0])
         return change_tasks(
-            desk, order, bodies, [x.added_as_remedy_for for x in order.tasks], look=True
+            context, order, bodies, [x.added_as_remedy_for for x in order.tasks], look=True
         )
     shift = len(tasks)
     renumbered = [b.moved(lambda p: p + shift if p >= task else p) for b in bodies]
@@ -136,12 +137,12 @@ def choose_remedy(
         for m in (x.added_as_remedy_for for x in order.tasks)
     ]
     return change_tasks(
-        desk, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]], look=True
+        context, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]], look=True
     )
 
 
-def remove_task(desk: Desk, key: str, position: int) -> WorkOrder:
-    order = workorders.get(desk, key)
+def remove_task(context: Context, key: str, position: int) -> WorkOrder:
+    order = workorders.get(context, key)
     if not 0 <= position < len(order.tasks):
         raise NotUnderstood("There is no such task in this work order.", field="task")
     if any(
@@ -158,27 +159,27 @@ def remove_task(desk: Desk, key: str, position: int) -> WorkOrder:
         for x in order.tasks
         if x.position not in gone
     ]
-    return change_tasks(desk, order, bodies, marks)
+    return change_tasks(context, order, bodies, marks)
 
 
-def add_task(desk: Desk, key: str, raw: object) -> WorkOrder:
-    return add_tasks(desk, key, workorders.read_tasks(desk, [raw]))
+def add_task(context: Context, key: str, raw: object) -> WorkOrder:
+    return add_tasks(context, key, workorders.read_tasks(context, [raw]))
 
 
-def add_tasks(desk: Desk, key: str, tasks: Sequence[Task]) -> WorkOrder:
+def add_tasks(context: Context, key: str, tasks: Sequence[Task]) -> WorkOrder:
     """More tasks at the end of a draft."""
-    order = workorders.get(desk, key)
+    order = workorders.get(context, key)
     return change_tasks(
-        desk,
+        context,
         order,
         [*(x.body for x in order.tasks), *tasks],
         [*(x.added_as_remedy_for for x in order.tasks), *([None] * len(tasks))],
     )
 
 
-def move_task(desk: Desk, key: str, position: int, to: int) -> WorkOrder:
+def move_task(context: Context, key: str, position: int, to: int) -> WorkOrder:
     """Put a task elsewhere in the draft; what must run before others still does."""
-    order = workorders.get(desk, key)
+    order = workorders.get(context, key)
     n = len(order.tasks)
     if not (0 <= position < n and 0 <= to < n):
         raise NotUnderstood("There is no such place in this work order.", field="to")
@@ -190,7 +191,7 @@ def move_task(desk: Desk, key: str, position: int, to: int) -> WorkOrder:
         None if (m := order.tasks[old].added_as_remedy_for) is None else places[m]
         for old in sequence
     ]
-    after = change_tasks(desk, order, bodies, marks)
+    after = change_tasks(context, order, bodies, marks)
     if [x.body for x in after.tasks] == [x.body for x in order.tasks]:
         raise NotAllowedNow(
             "It can't stand there: one of the two must be done before the other.", reason="order"
@@ -198,13 +199,13 @@ def move_task(desk: Desk, key: str, position: int, to: int) -> WorkOrder:
     return after
 
 
-def make_temporary(desk: Desk, key: str, position: int, until: datetime | None) -> WorkOrder:
+def make_temporary(context: Context, key: str, position: int, until: datetime | None) -> WorkOrder:
     """What a task changes is put back at `until`; None: for good after all. Raises NotUnderstood
     naming the field."""
-    order = workorders.get(desk, key)
+    order = workorders.get(context, key)
     if not 0 <= position < len(order.tasks):
         raise NotUnderstood("There is no such task in this work order.", field="task")
-    if until is not None and until <= desk.now():
+    if until is not None and until <= context.now():
         raise NotUnderstood("Put it back at a moment that is still to come.", field="until")
     kept = [
         x
@@ -219,23 +220,23 @@ def make_temporary(desk: Desk, key: str, position: int, until: datetime | None) 
     if until is not None:
         bodies.append(t.PutBackLater(task=places[position], at=until))
         marks.append(None)
-    return change_tasks(desk, order, bodies, marks)
+    return change_tasks(context, order, bodies, marks)
 
 
-def _mine(desk: Desk, writing: Writing, key: str) -> WorkOrder:
+def _mine(context: Context, writing: Writing, key: str) -> WorkOrder:
     """A work order that the member may touch. Raises Forbidden."""
     order = store.get(writing.connection, key)
-    require_order(desk, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
+    require_order(context, writing, order, lambda: load(writing, [x.body for x in order.tasks]))
     return order
 
 
 def set_when(
-    desk: Desk, key: str, *, run_at: datetime | None = None, awaits: str | None = None
+    context: Context, key: str, *, run_at: datetime | None = None, awaits: str | None = None
 ) -> WorkOrder:
     """When a draft shall begin once it is run: at once, at a moment, or when an order has
     arrived."""
-    with desk.writing() as writing:
-        order = _mine(desk, writing, key)
+    with context.writing() as writing:
+        order = _mine(context, writing, key)
         workorders.must_allow(order, OrderEvent.CHANGE)
         if run_at is not None and run_at <= writing.now:
             raise NotUnderstood("Choose a moment that is still to come.", field="run_at")
@@ -251,26 +252,26 @@ def set_when(
     return order
 
 
-def back_to_draft(desk: Desk, key: str) -> WorkOrder:
+def back_to_draft(context: Context, key: str) -> WorkOrder:
     """A scheduled work order to be changed once more."""
-    with desk.writing() as writing:
-        order = _mine(desk, writing, key)
+    with context.writing() as writing:
+        order = _mine(context, writing, key)
         workorders.must_allow(order, OrderEvent.UNSCHEDULE)
         order = store.save(
             writing.connection, replace(order, state=next_state(order.state, OrderEvent.UNSCHEDULE))
         )
-        writing.remark(
+        writing.record_event(
             "work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
         )
     return order
 
 
-def rename(desk: Desk, key: str, title: str, reason: str) -> WorkOrder:
+def rename(context: Context, key: str, title: str, reason: str) -> WorkOrder:
     """Another title and reason. Raises NotUnderstood for an empty title."""
     if not title.strip():
         raise NotUnderstood("A work order needs a title.", field="title")
-    with desk.writing() as writing:
-        order = _mine(desk, writing, key)
+    with context.writing() as writing:
+        order = _mine(context, writing, key)
         workorders.must_allow(order, OrderEvent.CHANGE)
         order = store.save(
             writing.connection,
@@ -285,16 +286,16 @@ def rename(desk: Desk, key: str, title: str, reason: str) -> WorkOrder:
     return order
 
 
-def duplicate(desk: Desk, key: str) -> WorkOrder:
+def duplicate(context: Context, key: str) -> WorkOrder:
     """The same tasks as a new draft. Raises NotAllowedNow for an undo, which belongs to one work
     order only."""
-    order = workorders.get(desk, key)
+    order = workorders.get(context, key)
     if any(isinstance(x.body, t.PutBack) for x in order.tasks):
         raise NotAllowedNow(
             "An undo belongs to the one work order it undoes. Write a new one.", reason="undo"
         )
     return workorders.draft(
-        desk, f"{order.title} (again)", [x.body for x in order.tasks], reason=order.reason
+        context, f"{order.title} (again)", [x.body for x in order.tasks], reason=order.reason
     )
 
 
@@ -308,10 +309,10 @@ class Comment:
     text: str
 
 
-def comments(desk: Desk, order: str) -> list[Comment]:
+def comments(context: Context, order: str) -> list[Comment]:
     """What people said of a work order, oldest first."""
     table = holder_tables.order_comment
-    with desk.reading() as reading:
+    with context.reading() as reading:
         query = (
             select(table.c.at, table.c.actor, table.c.text)
             .where(table.c.work_order == order)
@@ -321,26 +322,26 @@ def comments(desk: Desk, order: str) -> list[Comment]:
         return [Comment(*row) for row in reading.connection.execute(query)]
 
 
-def comment(desk: Desk, key: str, text: str) -> Comment:
+def comment(context: Context, key: str, text: str) -> Comment:
     """Say something of a work order, whatever state it is in. Raises NotUnderstood for nothing, or
     too much."""
-    desk.require(May.NOTE)
+    context.require(May.NOTE)
     said = text.strip()
     if not 1 <= len(said) <= MOST_COMMENT:
         raise NotUnderstood(f"Write something, {MOST_COMMENT:,} characters at most.", field="text")
     table = holder_tables.order_comment
-    with desk.writing() as writing:
+    with context.writing() as writing:
         order = store.get(writing.connection, key)
         row = {
-            "id": desk.new_id("comment"),
+            "id": context.new_id("comment"),
             "work_order": order.id,
             "at": writing.now,
-            "actor": desk.actor,
+            "actor": context.actor,
             "text": said,
         }
         writing.connection.execute(table.insert().values(**row))
         draft_expiry.kept(writing, order)
-        writing.remark(
+        writing.record_event(
             "work-order.commented",
             Subject.WORK_ORDER,
             order.id,

@@ -10,19 +10,19 @@ from sedge.core.workorders.checks import AT_THE_END, judge, judge_amid
 from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.life import TASK_ENDED
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.workorders import order_running, workorders
 from sedge.services.workorders.executors import Attempt, executes, executor_of
-from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait, tell
+from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait, notify_of_outcomes
 from sedge.store.repositories import callpaths as path_store
 from sedge.store.repositories import workorders as workorder_store
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
 
 
-def execute(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
+def execute(context: Context, stored: StoredTask, order: WorkOrder) -> Outcome:
     """One try at a task. Raises what outside services and the task's changes raise."""
     task = stored.body.resolved([x.body for x in order.tasks])
-    return executor_of(type(task))(Attempt(desk, stored, order), task)
+    return executor_of(type(task))(Attempt(context, stored, order), task)
 
 
 @executes(Task)
@@ -37,7 +37,7 @@ def do_plainly(attempt: Attempt, task: Task) -> Outcome:
     if waiting := task.waits(estate):
         return Wait(*waiting)
     foreseen = task.apply(estate, attempt.identity)
-    tell(attempt.desk, foreseen, estate)
+    notify_of_outcomes(attempt.context, foreseen, estate)
     return Done(attempt.changes(task), works_from(foreseen))
 
 
@@ -62,21 +62,21 @@ def put_back_later(attempt: Attempt, task: t.PutBackLater) -> Outcome:
 
     Under this task's name, so that it is one whatever happens between.
     """
-    desk, order = attempt.desk, attempt.order
+    context, order = attempt.context, attempt.order
     of = order.tasks[task.task]
     if not of.snapshots:
         return Done()
     body = of.body.resolved([x.body for x in order.tasks])
     words = body.in_words(attempt.estate(of.body))
     made = workorders.draft(
-        desk,
+        context,
         f"Put back: {words}",
         [t.PutBack(of=words, snapshots=of.snapshots)],
         reason=f"temporary, by work order {order.no}",
         run_at=task.at,
         identity=f"{attempt.identity}-back",
     )
-    order_running.run(desk, made.id)
+    order_running.run(context, made.id)
     return Done()
 
 
@@ -93,8 +93,8 @@ def works_from(changes: list[Change]) -> datetime | None:
 
 def _stops_amid(attempt: Attempt, task: Task) -> list[Finding]:
     """What stops the task still when the rest of its work order is seen as done."""
-    desk, stored = attempt.desk, attempt.stored
-    with desk.reading() as reading:
+    context, stored = attempt.context, attempt.stored
+    with context.reading() as reading:
         order = workorder_store.get(reading.connection, stored.work_order)
     bodies = [x.body for x in order.tasks]
     left = [
@@ -108,6 +108,6 @@ def _stops_amid(attempt: Attempt, task: Task) -> list[Finding]:
     wanted = task.needs()
     for other in rest:
         wanted |= other.needs()
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = judge_amid(task, rest, reading.estate(wanted))
     return [f for f in found if f.level is Level.STOP]

@@ -16,7 +16,7 @@ from sedge.core.workorders.checks import judge
 from sedge.core.workorders.findings import Level
 from sedge.core.workorders.task_base import Task
 from sedge.module_search import modules_of
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 from sedge.services.workorders.outcomes import Failed, Outcome, estate_for
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
 
@@ -25,7 +25,7 @@ from sedge.store.repositories.workorders import StoredTask, WorkOrder
 class Attempt:
     """One try at a task, as somebody and as it is stored, of the work order it belongs to."""
 
-    desk: Desk
+    context: Context
     stored: StoredTask
     order: WorkOrder
 
@@ -36,7 +36,7 @@ class Attempt:
 
     def estate(self, task: Task) -> Estate:
         """The part of the estate that the task is judged by, as it is now."""
-        return estate_for(self.desk, task)
+        return estate_for(self.context, task)
 
     def changes(self, task: Task) -> Callable[[Writing], list[Change]]:
         """What the task changes, worked out on the estate as it is when it is saved."""

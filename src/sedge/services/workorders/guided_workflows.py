@@ -17,7 +17,7 @@ from sedge.core.holding import HolderRef
 from sedge.core.records import Group, Number, Person, Product, Role, ServiceLine, Site, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
 from sedge.services.when import moment_of
@@ -74,10 +74,10 @@ KINDS = {
 }
 
 
-def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Task], str]:
+def plan(context: Context, key: str, form: dict[str, str]) -> tuple[list[Task], str]:
     """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the
     field."""
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.CHANGE_ESTATE)
     makers = {
         "joiner": joiner,
         "mover": mover,
@@ -87,10 +87,10 @@ def plan(desk: Desk, key: str, form: dict[str, str]) -> tuple[list[Task], str]:
     }
     if key not in makers:
         raise NotUnderstood("There is no such template.", field="template")
-    return makers[key](desk, {name: value.strip() for name, value in form.items()})
+    return makers[key](context, {name: value.strip() for name, value in form.items()})
 
 
-def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
+def joiner(context: Context, form: dict[str, str]) -> tuple[list[Task], str]:
     name, email = form.get("name", ""), form.get("email", "")
     if not 1 <= len(name) <= 120:
         raise NotUnderstood("Type the name of the new colleague.", field="name")
@@ -101,9 +101,9 @@ def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
     extension = form.get("extension", "")
     if extension and not (extension.isdigit() and len(extension) <= 7):
         raise NotUnderstood("An extension has digits only, seven at most.", field="extension")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         site = _site(reading, form.get("site", ""))
-    key = desk.new_id("person")
+    key = context.new_id("person")
     tasks: list[Task] = [
         t.AddPerson(
             id=key,
@@ -117,7 +117,7 @@ def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
             known_elsewhere_as=form.get("known_elsewhere_as", ""),
         )
     ]
-    if number := _number(desk, form.get("number", ""), site.id):
+    if number := _number(context, form.get("number", ""), site.id):
         tasks.append(
             t.AssignNumber(
                 number=number,
@@ -130,8 +130,8 @@ def joiner(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
     return tasks, f"{name} joins"
 
 
-def mover(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
-    with desk.reading() as reading:
+def mover(context: Context, form: dict[str, str]) -> tuple[list[Any], str]:
+    with context.reading() as reading:
         person = _person(reading, form.get("person", ""), "person")
         site = _site(reading, form.get("site", ""))
         held = reading.records.held_by(Number, [_ref(person)])
@@ -143,7 +143,7 @@ def mover(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     ]
     if form.get("spot"):
         tasks.append(t.SetSpot(person=person.id, spot=form["spot"]))
-    if number := _number(desk, form.get("number", ""), site.id):
+    if number := _number(context, form.get("number", ""), site.id):
         main = [n for n in held if n.assignment and n.assignment.role is Role.MAIN]
         tasks += [t.UnassignNumber(number=n.e164, holder=_ref(person)) for n in main]
         tasks.append(
@@ -159,11 +159,11 @@ def mover(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     )
 
 
-def leaver(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
+def leaver(context: Context, form: dict[str, str]) -> tuple[list[Task], str]:
     rest = form.get("rest", "")
     if rest and not (rest.isdigit() and int(rest) <= 3650):
         raise NotUnderstood("Aging days are a number, 3,650 at most.", field="rest")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         person = _person(reading, form.get("person", ""), "person")
         tasks = leaving(reading, person, rest=int(rest) if rest else None)
     return tasks, f"{person.name} leaves"
@@ -205,8 +205,8 @@ def groups_of(reading: Reading, person: str) -> list[Group]:
     return sorted(reading.records.many(Group, keys), key=lambda g: g.name)
 
 
-def exchange(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
-    with desk.reading() as reading:
+def exchange(context: Context, form: dict[str, str]) -> tuple[list[Any], str]:
+    with context.reading() as reading:
         one, other = (
             _person(reading, form.get("person", ""), "person"),
             _person(reading, form.get("other", ""), "other"),
@@ -233,19 +233,19 @@ def exchange(desk: Desk, form: dict[str, str]) -> tuple[list[Any], str]:
     return [*back, *give], f"{one.name} and {other.name} exchange numbers"
 
 
-def season(desk: Desk, form: dict[str, str]) -> tuple[list[Task], str]:
-    until = moment_of(desk, form.get("until", ""), "until")
-    if until is None or until <= desk.now():
+def season(context: Context, form: dict[str, str]) -> tuple[list[Task], str]:
+    until = moment_of(context, form.get("until", ""), "until")
+    if until is None or until <= context.now():
         raise NotUnderstood("Say on which day the season is over.", field="until")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         line = reading.records.find(ServiceLine, form.get("line", ""))
     if line is None:
         raise NotUnderstood("Choose the service line.", field="line")
-    number = _number(desk, form.get("number", "") or FIRST_FREE, line.site)
+    number = _number(context, form.get("number", "") or FIRST_FREE, line.site)
     if number is None:
         raise NotUnderstood("Type the number.", field="number")
     ref = HolderRef(kind=HolderKind.SERVICE_LINE, id=line.id)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         has_main = any(
             n.assignment and n.assignment.role is Role.MAIN
             for n in reading.records.held_by(Number, [ref])
@@ -280,14 +280,14 @@ def _site(reading: Reading, key: str) -> Site:
     return found
 
 
-def _number(desk: Desk, typed: str, site: str) -> str | None:
+def _number(context: Context, typed: str, site: str) -> str | None:
     """None for nothing typed; the first free one of the site where that is asked for. Raises
     NotUnderstood where there is none."""
     if not typed:
         return None
     if typed != FIRST_FREE:
-        return the_number(desk, typed)
-    free = site_management.waiting_numbers(desk, site, limit=1)
+        return the_number(context, typed)
+    free = site_management.waiting_numbers(context, site, limit=1)
     if not free:
         raise NotUnderstood(
             "No number is free at this site. Order some, or choose one of another site.",

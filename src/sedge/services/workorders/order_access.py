@@ -14,7 +14,7 @@ from sedge.core.estate import Change, Estate
 from sedge.core.records import RECORD_TYPES, Subject
 from sedge.core.workorders.checks import check
 from sedge.core.workorders.tasks import Snapshot
-from sedge.services.context import Desk, Reading, refuse_outside
+from sedge.services.context import Context, Reading, refuse_outside
 from sedge.store import reach
 from sedge.store.projections.order_subjects import things_of
 from sedge.store.repositories.workorders import WorkOrder
@@ -27,7 +27,7 @@ def permissions_of(tasks: Iterable[Any]) -> list[May]:
 
 
 def require_tasks(
-    desk: Desk,
+    context: Context,
     reading: Reading,
     tasks: Sequence[Any],
     load: Callable[[], Estate],
@@ -41,8 +41,8 @@ def require_tasks(
     already.
     """
     for may in permissions_of(tasks):
-        desk.require(may)
-    scope = desk.who.scope
+        context.require(may)
+    scope = context.who.scope
     if scope.is_whole:
         return
     refuse_outside(reading, scope, [*_changed(done), *check(tasks, load()).changes])
@@ -56,11 +56,11 @@ def require_tasks(
 
 
 def require_order(
-    desk: Desk, reading: Reading, order: WorkOrder, load: Callable[[], Estate]
+    context: Context, reading: Reading, order: WorkOrder, load: Callable[[], Estate]
 ) -> None:
     """The same for a work order as it is kept."""
     done = [snapshot for task in order.tasks for snapshot in task.snapshots]
-    require_tasks(desk, reading, [task.body for task in order.tasks], load, done=done)
+    require_tasks(context, reading, [task.body for task in order.tasks], load, done=done)
 
 
 def _changed(snapshots: Iterable[Snapshot]) -> list[Change]:

@@ -20,7 +20,7 @@ from sedge.core.workorders.life import (
     task_allows,
 )
 from sedge.services import mail
-from sedge.services.context import Desk, Reading, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.workorders import draft, get, must_allow, require_access
 from sedge.store.repositories import callpaths as path_store
@@ -29,16 +29,16 @@ from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import WorkOrder
 
 
-def asks_again(desk: Desk, key: str) -> bool:
+def asks_again(context: Context, key: str) -> bool:
     """Whether a work order does what somebody has to prove first who they are for: numbers go, and
     nobody brings them back. Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         order = store.get(reading.connection, key)
-        require_access(desk, reading, order)
+        require_access(context, reading, order)
     return any(task.body.asks_again for task in order.tasks)
 
 
-def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
+def run(context: Context, key: str, *, seen: int | None = None) -> WorkOrder:
     """Check once more, then hand the tasks to the runner. Running twice is the same as running
     once.
 
@@ -46,9 +46,9 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
     NotRunnable with the stopping sentences, ChangedMeanwhile with who changed what where something
     the checks rest on has moved since.
     """
-    with desk.reading() as reading:
+    with context.reading() as reading:
         order = store.get(reading.connection, key)
-        require_access(desk, reading, order)
+        require_access(context, reading, order)
         checked = ledger_store.last_sequence(reading.connection)
         if order.state in {OrderState.RUNNING, OrderState.DONE, OrderState.SCHEDULED}:
             return order
@@ -57,7 +57,7 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
         report = check(bodies, load(reading, bodies), awaits=order.awaits)
     known = checked if seen is None else min(seen, checked)
     if report.stops:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             _refuse_if_moved(reading, report, known)
         sentences = [f"Task {f.task + 1}: {f.message}" for f in report.stops]
         raise NotRunnable(
@@ -69,7 +69,7 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
             stops=sentences,
             id=order.id,
         )
-    with desk.writing(reason=order.reason, work_order=order.id) as writing:
+    with context.writing(reason=order.reason, work_order=order.id) as writing:
         current = store.get(writing.connection, order.id)
         if current.state is not OrderState.DRAFT:
             return current
@@ -80,7 +80,7 @@ def run(desk: Desk, key: str, *, seen: int | None = None) -> WorkOrder:
                 writing.connection,
                 replace(order, state=next_state(order.state, OrderEvent.SCHEDULE)),
             )
-            writing.remark(
+            writing.record_event(
                 "work-order.scheduled", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
             )
             return order
@@ -179,12 +179,14 @@ def start(writing: Writing, order: WorkOrder) -> WorkOrder:
         writing.connection,
         replace(order, state=next_state(order.state, OrderEvent.START), started_at=writing.now),
     )
-    writing.remark("work-order.started", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}")
+    writing.record_event(
+        "work-order.started", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
+    )
     return store.get(writing.connection, order.id)
 
 
 def run_now(
-    desk: Desk,
+    context: Context,
     title: str,
     tasks: Sequence[t.Task],
     *,
@@ -193,15 +195,15 @@ def run_now(
 ) -> WorkOrder:
     """Write and run in one go. Raises NotRunnable; the draft is kept then, so that nothing typed is
     lost."""
-    order = draft(desk, title, tasks, reason=reason, identity=identity)
-    return run(desk, order.id)
+    order = draft(context, title, tasks, reason=reason, identity=identity)
+    return run(context, order.id)
 
 
-def stop_order(desk: Desk, key: str) -> WorkOrder:
+def stop_order(context: Context, key: str) -> WorkOrder:
     """Stop what has not been done yet; what is done stays, and can be undone."""
-    with desk.writing(work_order=key) as writing:
+    with context.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
-        require_access(desk, writing, order)
+        require_access(context, writing, order)
         if not allows(order.state, OrderEvent.STOP):
             raise NotAllowedNow(
                 f"Work order {order.no} is {order.state}; there is nothing to stop.", reason="state"
@@ -216,17 +218,17 @@ def stop_order(desk: Desk, key: str) -> WorkOrder:
             writing.connection,
             replace(order, state=next_state(order.state, OrderEvent.STOP), finished_at=writing.now),
         )
-        writing.remark(
+        writing.record_event(
             "work-order.stopped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
         )
     return order
 
 
-def try_again(desk: Desk, key: str) -> WorkOrder:
+def try_again(context: Context, key: str) -> WorkOrder:
     """Failed tasks get another try; those that were skipped because of them wait again."""
-    with desk.writing(work_order=key) as writing:
+    with context.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
-        require_access(desk, writing, order)
+        require_access(context, writing, order)
         if not allows(order.state, OrderEvent.RETRY):
             raise NotAllowedNow(
                 f"Work order {order.no} is {order.state}; nothing of it failed.", reason="state"
@@ -251,18 +253,18 @@ def try_again(desk: Desk, key: str) -> WorkOrder:
             writing.connection,
             replace(order, state=next_state(order.state, OrderEvent.RETRY), finished_at=None),
         )
-        writing.remark(
+        writing.record_event(
             "work-order.started", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
         )
     return order
 
 
-def skip_task(desk: Desk, key: str, position: int) -> WorkOrder:
+def skip_task(context: Context, key: str, position: int) -> WorkOrder:
     """Go on without a task that failed or waits: what was to come after it no longer waits for it,
     and is checked by itself."""
-    with desk.writing(work_order=key) as writing:
+    with context.writing(work_order=key) as writing:
         order = store.get(writing.connection, key)
-        require_access(desk, writing, order)
+        require_access(context, writing, order)
         stored = next((x for x in order.tasks if x.position == position), None)
         may = (
             stored is not None
@@ -292,18 +294,18 @@ def skip_task(desk: Desk, key: str, position: int) -> WorkOrder:
             writing.connection,
             replace(order, state=next_state(order.state, OrderEvent.LEAVE_OUT), finished_at=None),
         )
-        writing.remark(
+        writing.record_event(
             "work-order.task-skipped", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
         )
         settle(writing, order.id)
-    return get(desk, key)
+    return get(context, key)
 
 
-def look_now(desk: Desk, key: str, position: int) -> None:
+def look_now(context: Context, key: str, position: int) -> None:
     """A waiting task is tried at once."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         order = store.get(writing.connection, key)
-        require_access(desk, writing, order)
+        require_access(context, writing, order)
         stored = next(
             (x for x in order.tasks if x.position == position and x.state is TaskState.WAITING),
             None,
@@ -327,7 +329,7 @@ def settle(writing: Writing, key: str) -> None:
     whole = store.get(writing.connection, key)
     state = next_state(whole.state, OrderEvent.FAIL if failed else OrderEvent.FINISH)
     ended = store.save(writing.connection, replace(whole, state=state, finished_at=writing.now))
-    writing.remark(
+    writing.record_event(
         "work-order.failed" if failed else "work-order.finished",
         Subject.WORK_ORDER,
         ended.id,
@@ -342,13 +344,13 @@ def settle(writing: Writing, key: str) -> None:
     mail.write_for(writing, ended)
 
 
-def undo(desk: Desk, key: str) -> WorkOrder:
+def undo(context: Context, key: str) -> WorkOrder:
     """Build and run the reverse work order; however often it is asked for, there is one. Raises
     NotAllowedNow where nothing can be reversed, NotRunnable where somebody has changed things since
     (the draft is kept)."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         order = store.get(reading.connection, key)
-        require_access(desk, reading, order)
+        require_access(context, reading, order)
         begun, stopped = store.undo_of(reading.connection, order.id)
         estate = load(reading, [x.body for x in order.tasks])
     if begun:
@@ -373,11 +375,11 @@ def undo(desk: Desk, key: str) -> WorkOrder:
         )
     title, reason = f"Undo of {order.no}: {order.title}", f"undo of work order {order.no}"
     reverse = draft(
-        desk,
+        context,
         title,
         back,
         reason=reason,
         undo_of=order.id,
         identity=f"undo-{order.id}-{stopped}"[:70],
     )
-    return run(desk, reverse.id)
+    return run(context, reverse.id)

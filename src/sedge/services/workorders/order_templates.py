@@ -12,7 +12,7 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import TASK
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import holders
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import workorders
@@ -40,15 +40,15 @@ class Template:
     slots: list[tuple[str, str, str]]
 
 
-def keep_as_template(desk: Desk, key: str, name: str) -> Template:
+def keep_as_template(context: Context, key: str, name: str) -> Template:
     """Raises NotUnderstood for an empty name or one that is taken."""
-    desk.require(May.CHANGE_ESTATE)
+    context.require(May.CHANGE_ESTATE)
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise NotUnderstood("A template needs a name of at most 80 characters.", field="name")
     table = holder_tables.order_template
-    with desk.writing() as writing:
-        order = _mine(desk, writing, key)
+    with context.writing() as writing:
+        order = _mine(context, writing, key)
         if any(isinstance(x.body, t.PutBack) for x in order.tasks):
             raise NotAllowedNow("An undo can't be kept as a template.", reason="undo")
         if writing.connection.execute(select(table.c.id).where(table.c.name == name)).first():
@@ -73,21 +73,21 @@ def keep_as_template(desk: Desk, key: str, name: str) -> Template:
             for kind, ref in things
         ]
         row = {
-            "id": desk.new_id("template"),
+            "id": context.new_id("template"),
             "name": name,
-            "created_by": desk.actor,
+            "created_by": context.actor,
             "created_at": writing.now,
         }
         writing.connection.execute(
             table.insert().values(**row, body=json.dumps({"tasks": tasks, "slots": slots}))
         )
-        writing.remark("template.kept", Subject.WORK_ORDER, order.id, name)
-    return Template(row["id"], name, desk.actor, tasks, slots)
+        writing.record_event("template.kept", Subject.WORK_ORDER, order.id, name)
+    return Template(row["id"], name, context.actor, tasks, slots)
 
 
-def templates(desk: Desk) -> list[Template]:
+def templates(context: Context) -> list[Template]:
     table = holder_tables.order_template
-    with desk.reading() as reading:
+    with context.reading() as reading:
         rows = reading.connection.execute(select(table).order_by(table.c.name).limit(500)).all()
     return [_template(row) for row in rows]
 
@@ -99,9 +99,9 @@ def _template(row: Any) -> Template:
     )
 
 
-def the_template(desk: Desk, key: str) -> Template:
+def the_template(context: Context, key: str) -> Template:
     """Raises NotFound."""
-    found = next((x for x in templates(desk) if x.id == key), None)
+    found = next((x for x in templates(context) if x.id == key), None)
     if found is None:
         raise NotFound(
             "There is no such template. It may have been deleted.", subject="template", id=key
@@ -109,21 +109,21 @@ def the_template(desk: Desk, key: str) -> Template:
     return found
 
 
-def throw_away_template(desk: Desk, key: str) -> None:
-    desk.require(May.CHANGE_ESTATE)
-    found = the_template(desk, key)
-    with desk.writing() as writing:
+def throw_away_template(context: Context, key: str) -> None:
+    context.require(May.CHANGE_ESTATE)
+    found = the_template(context, key)
+    with context.writing() as writing:
         writing.connection.execute(
             holder_tables.order_template.delete().where(holder_tables.order_template.c.id == key)
         )
-        writing.remark("template.thrown-away", Subject.WORK_ORDER, key, found.name)
+        writing.record_event("template.thrown-away", Subject.WORK_ORDER, key, found.name)
 
 
-def choices_of(desk: Desk, template: Template) -> list[list[tuple[str, str]]]:
+def choices_of(context: Context, template: Template) -> list[list[tuple[str, str]]]:
     """For each slot what it may be filled with, (id, name) by name; empty where there are too many
     to choose from and one types."""
     found: dict[str, list[tuple[str, str]]] = {}
-    with desk.reading() as reading:
+    with context.reading() as reading:
         for kind in {Subject(kind) for kind, _, _ in template.slots} - TYPED:
             table = tables.RECORD_TABLES[kind]
             if "name" in table.c:
@@ -139,32 +139,34 @@ def choices_of(desk: Desk, template: Template) -> list[list[tuple[str, str]]]:
     ]
 
 
-def from_template(desk: Desk, key: str, filled: dict[int, str]) -> WorkOrder:
+def from_template(context: Context, key: str, filled: dict[int, str]) -> WorkOrder:
     """A draft of a template with its slots as they were, or as `filled` by their place: a number
     typed any way, a person by name, mail address or extension, anything else by its id.
 
     Raises NotUnderstood naming the slot that refers to nothing, or to several.
     """
-    template = the_template(desk, key)
+    template = the_template(context, key)
     mapping = {
-        (kind, ref): _filled(desk, template.slots[i], filled.get(i, "").strip(), f"slot-{i}")
+        (kind, ref): _filled(context, template.slots[i], filled.get(i, "").strip(), f"slot-{i}")
         for i, (kind, ref, _) in enumerate(template.slots)
     }
     tasks = [TASK.validate_python(touching_store.refilled(x, mapping)) for x in template.tasks]
-    return workorders.draft(desk, template.name, tasks, reason=f"from the template {template.name}")
+    return workorders.draft(
+        context, template.name, tasks, reason=f"from the template {template.name}"
+    )
 
 
-def _filled(desk: Desk, slot: tuple[str, str, str], typed: str, field: str) -> str:
+def _filled(context: Context, slot: tuple[str, str, str], typed: str, field: str) -> str:
     kind, ref, name = slot
     if kind == Subject.NUMBER:
-        return the_number(desk, typed or ref, field=field)
+        return the_number(context, typed or ref, field=field)
     if kind == Subject.PERSON and typed:
         try:
-            return holders.person_named(desk, typed).id
+            return holders.person_named(context, typed).id
         except NotUnderstood as problem:
             raise NotUnderstood(problem.message, field=field) from None
     value = typed or ref
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if (Subject(kind), value) not in reading.records.names([(Subject(kind), value)]):
             raise NotUnderstood(
                 f"{name} is no longer here, so the template refers to nothing. Choose another"

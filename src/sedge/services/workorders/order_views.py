@@ -15,7 +15,7 @@ from sedge.core.workorders.checks import Costs, Report, check, totals
 from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.core.workorders.task_base import Cost
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.spend.costs import fixed_monthly
 from sedge.services.workorders.checking.outcome_preview import Aftermath, aftermath
 from sedge.services.workorders.loading import load
@@ -74,9 +74,9 @@ class OrderView:
         )
 
 
-def view_order(desk: Desk, key: str) -> OrderView:
+def view_order(context: Context, key: str) -> OrderView:
     """A work order as it stands; drafts are checked anew each time they are looked at."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         order = store.get(reading.connection, key)
         estate = load(reading, [x.body for x in order.tasks])
         overlapping = (
@@ -86,29 +86,32 @@ def view_order(desk: Desk, key: str) -> OrderView:
         )
         awaited = reading.records.find(Order, order.awaits)
         undo, _ = store.undo_of(reading.connection, order.id)
-        view = viewed(desk, reading, order, estate)
+        view = viewed(context, reading, order, estate)
     return replace(
         view,
         undone_by=undo.id if undo else "",
         overlaps=overlapping,
         awaited=awaited.reference if awaited else "",
-        monthly_now=_monthly_now(desk, order, view.costs),
+        monthly_now=_monthly_now(context, order, view.costs),
     )
 
 
-def _monthly_now(desk: Desk, order: WorkOrder, costs: Costs) -> dict[str, Money]:
+def _monthly_now(context: Context, order: WorkOrder, costs: Costs) -> dict[str, Money]:
     changed = [m.currency for m in costs.monthly.values() if m.amount]
     has_begun = order.state not in {OrderState.DRAFT, OrderState.SCHEDULED}
-    if has_begun or not changed or not allowed(desk.who.role, May.SEE_MONEY):
+    if has_begun or not changed or not allowed(context.who.role, May.SEE_MONEY):
         return {}
-    known = fixed_monthly(desk)
+    known = fixed_monthly(context)
     return {c: known.get(c, Money(amount=Decimal(0), currency=c)) for c in changed}
 
 
-def viewed(desk: Desk, reading: Reading, order: WorkOrder, estate: Estate) -> OrderView:
+def viewed(context: Context, reading: Reading, order: WorkOrder, estate: Estate) -> OrderView:
     """A work order on an estate, kept or not, with its checks while it is a draft."""
     bodies = [x.body for x in order.tasks]
-    refusal, seen = _refusal(desk, reading, order), ledger_store.last_sequence(reading.connection)
+    refusal, seen = (
+        _refusal(context, reading, order),
+        ledger_store.last_sequence(reading.connection),
+    )
     report = check(bodies, estate, awaits=order.awaits) if order.state is OrderState.DRAFT else None
     estate = _with_newcomers(bodies, estate)
     idle = {i for i, b in enumerate(bodies) if report and b.is_idle(bodies, estate)}
@@ -189,9 +192,9 @@ def undo_words(order: WorkOrder) -> str:
     return f"This can't be undone: {', '.join(names)}.{rest}"
 
 
-def _refusal(desk: Desk, reading: Reading, order: WorkOrder) -> str:
+def _refusal(context: Context, reading: Reading, order: WorkOrder) -> str:
     try:
-        require_access(desk, reading, order)
+        require_access(context, reading, order)
     except Forbidden as error:
         return error.message
     return ""

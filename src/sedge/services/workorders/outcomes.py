@@ -11,7 +11,7 @@ from sedge.core.estate import Change, Estate
 from sedge.core.records import Account, Address, Number, Site
 from sedge.core.safety.effective_spot import effective_spot
 from sedge.services.callpaths.telephony_sync import tell_telephony
-from sedge.services.context import Desk, Writing
+from sedge.services.context import Context, Writing
 
 Changes = Callable[[Writing], list[Change]]
 
@@ -42,19 +42,19 @@ class Failed:
 Outcome = Done | Wait | Failed
 
 
-def estate_for(desk: Desk, task: Any) -> Estate:
-    with desk.reading() as reading:
+def estate_for(context: Context, task: Any) -> Estate:
+    with context.reading() as reading:
         return reading.estate(task.needs())
 
 
-def tell(desk: Desk, changes: list[Change], estate: Estate) -> None:
+def notify_of_outcomes(context: Context, changes: list[Change], estate: Estate) -> None:
     """The telephone system, of changes that are about to be kept."""
     after = estate.fork()
     after.absorb(changes)
-    tell_telephony(desk.outside.telephony, changes, after)
+    tell_telephony(context.outside.telephony, changes, after)
 
 
-def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
+def register_with_carrier(context: Context, number: Number, estate: Estate) -> None:
     """Send the number's civic address and spot to its carrier. Sending the same again changes
     nothing."""
     spot = effective_spot(number, estate)
@@ -69,4 +69,4 @@ def register_with_carrier(desk: Desk, number: Number, estate: Estate) -> None:
         "room": spot.room,
         "site": estate.the(Site, spot.site).name,
     }
-    desk.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)
+    context.at_carrier(estate.the(Account, number.account)).register_address(number.e164, body)

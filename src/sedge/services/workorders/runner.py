@@ -18,14 +18,14 @@ from sqlalchemy.exc import DatabaseError
 
 from sedge.core.changes import reservation_lapsed, rest_over
 from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
-from sedge.core.facts import canonical
+from sedge.core.facts import to_canonical_json
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.tasks import Snapshot
 from sedge.services import mail, periodic
 from sedge.services.carriers import charges
-from sedge.services.context import Desk, House, Writing, system_member
+from sedge.services.context import Context, Installation, Writing, system_member
 from sedge.services.holders import directory_proposals
 from sedge.services.porting import port_outs, port_tracking
 from sedge.services.process import Slot
@@ -74,18 +74,20 @@ class Quiet:
 QUIET = Slot[Quiet]("quiet organisations")
 
 
-def tick_when_due(house: House, *, quiet_for: float) -> int:
+def tick_when_due(installation: Installation, *, quiet_for: float) -> int:
     """The same as `tick`, but organisations in which nothing can have become due are passed over
     for `quiet_for` seconds: a dozen questions to each database every second are most of what an
     idle installation costs."""
     with _ticking:
         return sum(
-            _apart(house, key, lambda key=key: _tick_unless_quiet(house, key, quiet_for))
-            for key in list(house.estates)
+            _apart(
+                installation, key, lambda key=key: _tick_unless_quiet(installation, key, quiet_for)
+            )
+            for key in list(installation.estates)
         )
 
 
-def _apart(house: House, key: str, do: Callable[[], int]) -> int:
+def _apart(installation: Installation, key: str, do: Callable[[], int]) -> int:
     """Work for one organisation, whose trouble holds up none of the others: a damaged database is
     set aside, anything else told in the log and tried again at the next tick."""
     with structlog.contextvars.bound_contextvars(organisation=key):
@@ -95,7 +97,7 @@ def _apart(house: House, key: str, do: Callable[[], int]) -> int:
             log.warning("tick", error=error.message)
         except DatabaseError as error:
             if trouble_of(error) is Trouble.DAMAGED:
-                house.set_aside(house.organisations[key], error)
+                installation.set_aside(installation.organisations[key], error)
             else:
                 log.exception("tick", error=str(error.orig))
         except Exception as error:
@@ -103,9 +105,9 @@ def _apart(house: House, key: str, do: Callable[[], int]) -> int:
     return 0
 
 
-def _tick_unless_quiet(house: House, key: str, quiet_for: float) -> int:
-    known, database = house.process.under_way(QUIET), house.estates[key]
-    quiet, now = known.get(key), house.clock.now()
+def _tick_unless_quiet(installation: Installation, key: str, quiet_for: float) -> int:
+    known, database = installation.process.under_way(QUIET), installation.estates[key]
+    quiet, now = known.get(key), installation.clock.now()
     if (
         quiet is not None
         and quiet.writes == database.writes
@@ -113,36 +115,39 @@ def _tick_unless_quiet(house: House, key: str, quiet_for: float) -> int:
         and (quiet.until is None or now < quiet.until)
     ):
         return 0
-    writes, desk = database.writes, house.desk(system_member(key))
-    done = _tick_one(desk)
+    writes, context = database.writes, installation.context(system_member(key))
+    done = _tick_one(context)
     if done:
         known.pop(key, None)
     else:
-        moments = [m for (whose, _), m in house.next_at.items() if whose == key]
-        until = min((m for m in (_next_due_of(desk), *moments) if m), default=None)
+        moments = [m for (whose, _), m in installation.next_at.items() if whose == key]
+        until = min((m for m in (_next_due_of(context), *moments) if m), default=None)
         known[key] = Quiet(writes, until, time.monotonic() + quiet_for)
     return done
 
 
-def tick(house: House) -> int:
+def tick(installation: Installation) -> int:
     """Do everything that is due, for every organisation; how much was done. One tick at a time."""
     with _ticking:
-        return sum(_tick_one(house.desk(system_member(key))) for key in list(house.estates))
+        return sum(
+            _tick_one(installation.context(system_member(key)))
+            for key in list(installation.estates)
+        )
 
 
-def finish(desk: Desk, order: WorkOrder) -> WorkOrder:
+def finish(context: Context, order: WorkOrder) -> WorkOrder:
     """Do at once what of a work order is due, without waiting for the next tick: for small changes
     whose outcome somebody waits for. What the runner has begun meanwhile is waited for, as long as
     `MOST_SECONDS`."""
     ends = time.monotonic() + MOST_SECONDS
     while True:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             due = store.due_tasks(
-                reading.connection, reading.now, desk.house.clock.real(), BATCH, order.id
+                reading.connection, reading.now, context.installation.clock.real(), BATCH, order.id
             )
         for stored in due:
-            _execute(desk.as_system(), stored)
-        with desk.reading() as reading:
+            _execute(context.as_system(), stored)
+        with context.reading() as reading:
             found = store.get(reading.connection, order.id)
         under_way = any(task.state is TaskState.RUNNING for task in found.tasks)
         if (not due and not under_way) or time.monotonic() > ends:
@@ -151,48 +156,50 @@ def finish(desk: Desk, order: WorkOrder) -> WorkOrder:
             time.sleep(SHORT_SECONDS)
 
 
-def recover(house: House) -> None:
+def recover(installation: Installation) -> None:
     """On start-up: take over what a process that died had leased, ask for the charges of the nights
     it slept through, tell of places it had no time to tell of."""
-    for key in list(house.estates):
-        _apart(house, key, lambda key=key: _recover_one(house, key))
+    for key in list(installation.estates):
+        _apart(installation, key, lambda key=key: _recover_one(installation, key))
 
 
-def _recover_one(house: House, key: str) -> int:
-    desk = house.desk(system_member(key))
-    house.next_at[key, charges.NAME] = house.clock.now()
-    address_change_notices.tell(desk)
-    directory_proposals.follow_directory(desk, after_a_death=True)
-    with desk.writing() as writing:
+def _recover_one(installation: Installation, key: str) -> int:
+    context = installation.context(system_member(key))
+    installation.next_at[key, charges.NAME] = installation.clock.now()
+    address_change_notices.draft_notices(context)
+    directory_proposals.follow_directory(context, after_a_death=True)
+    with context.writing() as writing:
         store.release_leases(writing.connection)
     return 1
 
 
-def look_again_at(house: House, carrier: str, placed_as: str) -> None:
+def look_again_at(installation: Installation, carrier: str, placed_as: str) -> None:
     """A carrier says that something of an order has happened: the task that waits for it is due
     now, and no other."""
-    for key in house.estates:
-        desk = house.desk(system_member(key))
-        with desk.reading() as reading:
+    for key in installation.estates:
+        context = installation.context(system_member(key))
+        with context.reading() as reading:
             told = reading.records.where(Order, tables.order.c.placed_as == placed_as)
             accounts = {
                 a.id: a.carrier for a in reading.records.many(Account, {o.account for o in told})
             }
         mine = [o.key for o in told if accounts.get(o.account) == carrier]
         if mine:
-            with desk.writing() as writing:
+            with context.writing() as writing:
                 for task in mine:
-                    store.hurry(writing.connection, task, desk.now())
+                    store.hurry(writing.connection, task, context.now())
 
 
-def next_due(house: House) -> datetime | None:
+def next_due(installation: Installation) -> datetime | None:
     """The next moment at which something of ours becomes due."""
-    moments = [_next_due_of(house.desk(system_member(key))) for key in house.estates]
+    moments = [
+        _next_due_of(installation.context(system_member(key))) for key in installation.estates
+    ]
     return min((m for m in moments if m), default=None)
 
 
-def _next_due_of(desk: Desk) -> datetime | None:
-    with desk.reading() as reading:
+def _next_due_of(context: Context) -> datetime | None:
+    with context.reading() as reading:
         found = (
             store.next_due(reading.connection),
             store.next_scheduled(reading.connection),
@@ -205,26 +212,28 @@ def _next_due_of(desk: Desk) -> datetime | None:
     return min((m for m in found if m), default=None)
 
 
-def _tick_one(desk: Desk) -> int:
-    done = _start_scheduled(desk) + _let_lapse(desk)
-    with desk.reading() as reading:
-        due = store.due_tasks(reading.connection, reading.now, desk.house.clock.real(), BATCH)
+def _tick_one(context: Context) -> int:
+    done = _start_scheduled(context) + _let_lapse(context)
+    with context.reading() as reading:
+        due = store.due_tasks(
+            reading.connection, reading.now, context.installation.clock.real(), BATCH
+        )
     for stored in due:
-        done += _execute(desk, stored)
-    return done + periodic.do_all(desk)
+        done += _execute(context, stored)
+    return done + periodic.do_all(context)
 
 
-def _start_scheduled(desk: Desk) -> int:
-    with desk.reading() as reading:
+def _start_scheduled(context: Context) -> int:
+    with context.reading() as reading:
         due = store.scheduled_due(reading.connection, reading.now)
     for key in due:
-        with desk.writing(work_order=key) as writing:
+        with context.writing(work_order=key) as writing:
             order_running.start(writing, store.get(writing.connection, key))
     return len(due)
 
 
-def _let_lapse(desk: Desk) -> int:
-    with desk.reading() as reading:
+def _let_lapse(context: Context) -> int:
+    with context.reading() as reading:
         due = number_store.due(reading.connection, reading.now)
     if not due:
         return 0
@@ -239,14 +248,14 @@ def _let_lapse(desk: Desk) -> int:
             else []
         )
     ]
-    with desk.writing(reason="its time was over") as writing:
+    with context.writing(reason="its time was over") as writing:
         writing.save(changes)
     return len(changes)
 
 
-def _execute(desk: Desk, stored: StoredTask) -> int:
-    real = desk.house.clock.real()
-    with desk.writing() as writing:
+def _execute(context: Context, stored: StoredTask) -> int:
+    real = context.installation.clock.real()
+    with context.writing() as writing:
         if not store.lease(writing.connection, stored, real + LEASE, real):
             return 0
         order = store.header(writing.connection, stored.work_order)
@@ -255,7 +264,10 @@ def _execute(desk: Desk, stored: StoredTask) -> int:
         writing.touch()
     stored = begun(stored)
     acting = replace(
-        desk, who=replace(desk.who, name=order.created_by, sign_in=order.author or desk.who.sign_in)
+        context,
+        who=replace(
+            context.who, name=order.created_by, sign_in=order.author or context.who.sign_in
+        ),
     )
     outcome = _outcome(acting, stored, order)
     try:
@@ -276,14 +288,14 @@ def begun(stored: StoredTask) -> StoredTask:
     )
 
 
-def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
+def _outcome(context: Context, stored: StoredTask, order: WorkOrder) -> Outcome:
     try:
-        return execution.execute(desk, stored, order)
+        return execution.execute(context, stored, order)
     except OutsideSilent as error:
         asked_to = timedelta(seconds=error.facts["wait"]) if "wait" in error.facts else None
         pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
         return Wait(
-            desk.now() + pause,
+            context.now() + pause,
             f"{error.facts.get('service', 'the other side')}, which does not answer; tried"
             f" {stored.attempts} times",
             failed=True,
@@ -300,9 +312,9 @@ def _outcome(desk: Desk, stored: StoredTask, order: WorkOrder) -> Outcome:
         )
 
 
-def keep_outcome(desk: Desk, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
+def keep_outcome(context: Context, stored: StoredTask, order: WorkOrder, outcome: Outcome) -> None:
     """Changes, ledger and the task's new state, in one transaction."""
-    with desk.writing(reason=order.reason, work_order=order.id) as writing:
+    with context.writing(reason=order.reason, work_order=order.id) as writing:
         current = store.header(writing.connection, order.id)
         match outcome:
             case Wait(until=until, what=what, changes=changes, failed=failed):
@@ -356,8 +368,8 @@ def _snapshots(saved: list) -> list[Snapshot]:
         Snapshot(
             subject=c.subject,
             id=c.id,
-            before=json.loads(canonical(c.before)) if c.before is not None else None,
-            after=json.loads(canonical(c.after)),
+            before=json.loads(to_canonical_json(c.before)) if c.before is not None else None,
+            after=json.loads(to_canonical_json(c.after)),
         )
         for c in saved
         if c.subject not in FOR_GOOD or (isinstance(c.after, Order) and c.after.form)

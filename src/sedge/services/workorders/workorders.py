@@ -1,4 +1,4 @@
-"""Work orders at the desk: write, check, mend, run, stop, try again, undo."""
+"""Work orders: write, check, mend, run, stop, try again, undo."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -21,7 +21,7 @@ from sedge.core.workorders.life import (
 )
 from sedge.core.workorders.plan import arrange
 from sedge.core.workorders.tasks import TASK
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import draft_expiry
 from sedge.services.workorders.loading import load
@@ -34,7 +34,7 @@ MOST_TITLE, MOST_REASON = 200, 400  # characters of a work order's; whoever draf
 A_PAGE = 50
 
 
-def read_tasks(desk: Desk, raw: object) -> list[t.AnyTask]:
+def read_tasks(context: Context, raw: object) -> list[t.AnyTask]:
     """Tasks from plain data, numbers in any unambiguous writing. Raises NotUnderstood naming the
     field."""
     if not isinstance(raw, list) or not raw:
@@ -45,17 +45,17 @@ def read_tasks(desk: Desk, raw: object) -> list[t.AnyTask]:
             " Split it.",
             field="tasks",
         )
-    return [_read_task(desk, i, item) for i, item in enumerate(raw)]
+    return [_read_task(context, i, item) for i, item in enumerate(raw)]
 
 
-def _read_task(desk: Desk, i: int, item: object) -> t.AnyTask:
+def _read_task(context: Context, i: int, item: object) -> t.AnyTask:
     if isinstance(item, dict):
         item = dict(item)
         if isinstance(item.get("number"), str):
-            item["number"] = the_number(desk, item["number"], field=f"tasks.{i}.number")
+            item["number"] = the_number(context, item["number"], field=f"tasks.{i}.number")
         if isinstance(item.get("numbers"), list) and len(item["numbers"]) <= MOST_TASKS:
             item["numbers"] = [
-                the_number(desk, str(n), field=f"tasks.{i}.numbers.{k}")
+                the_number(context, str(n), field=f"tasks.{i}.numbers.{k}")
                 for k, n in enumerate(item["numbers"])
             ]
         if item.get("kind") == "put_back":
@@ -78,7 +78,7 @@ def _read_task(desk: Desk, i: int, item: object) -> t.AnyTask:
 
 
 def draft(
-    desk: Desk,
+    context: Context,
     title: str,
     tasks: Sequence[t.Task],
     *,
@@ -91,17 +91,17 @@ def draft(
 ) -> WorkOrder:
     """Write a work order; nothing is changed yet. Asked again with the same `identity`, it is the
     one of the first time. `marks` say of each task for which other it is a remedy. A `look` goes by
-    itself unless somebody keeps it (`desk.looks`).
+    itself unless somebody keeps it (`draft_expiry`).
 
     Raises NotUnderstood where tasks wait for each other.
     """
     title = title.strip()[:MOST_TITLE] or "Work order"
-    order_id = f"wo-{identity}" if identity else desk.new_id("wo")
-    with desk.writing(reason=reason, work_order=order_id) as writing:
+    order_id = f"wo-{identity}" if identity else context.new_id("wo")
+    with context.writing(reason=reason, work_order=order_id) as writing:
         if identity and (begun := store.find(writing.connection, order_id)):
             return begun
         estate = load(writing, tasks)
-        require_tasks(desk, writing, tasks, lambda: estate)
+        require_tasks(context, writing, tasks, lambda: estate)
         order = WorkOrder(
             id=order_id,
             no=0,
@@ -109,8 +109,8 @@ def draft(
             state=OrderState.DRAFT,
             reason=reason[:MOST_REASON],
             created_at=writing.now,
-            created_by=desk.actor,
-            author=desk.who.sign_in,
+            created_by=context.actor,
+            author=context.who.sign_in,
             run_at=run_at,
             undo_of=undo_of,
             tasks=stored_tasks(order_id, tasks, estate, marks or [None] * len(tasks)),
@@ -118,22 +118,22 @@ def draft(
         )
         order = store.add(writing.connection, order)
         draft_expiry.supersede(writing, order)
-        writing.remark(
+        writing.record_event(
             "work-order.drafted", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
         )
     return order
 
 
-def find(desk: Desk, identity: str) -> WorkOrder | None:
+def find(context: Context, identity: str) -> WorkOrder | None:
     """The work order that was written under this identity, if it was."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return store.find(reading.connection, f"wo-{identity}")
 
 
-def preview(desk: Desk, tasks: Sequence[t.Task], *, awaits: str | None = None) -> Report:
+def preview(context: Context, tasks: Sequence[t.Task], *, awaits: str | None = None) -> Report:
     """Checks of tasks that are kept nowhere; `awaits` is the order whose numbers will have
     arrived."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return check(tasks, load(reading, tasks), awaits=awaits)
 
 
@@ -161,11 +161,11 @@ def stored_tasks(
     return tuple(stored)
 
 
-def discard(desk: Desk, key: str) -> None:
+def discard(context: Context, key: str) -> None:
     """Discard a draft."""
-    with desk.writing() as writing:
+    with context.writing() as writing:
         order = store.get(writing.connection, key)
-        require_access(desk, writing, order)
+        require_access(context, writing, order)
         must_allow(order, OrderEvent.DISCARD)
         order = store.save(
             writing.connection,
@@ -173,34 +173,34 @@ def discard(desk: Desk, key: str) -> None:
                 order, state=next_state(order.state, OrderEvent.DISCARD), finished_at=writing.now
             ),
         )
-        writing.remark(
+        writing.record_event(
             "work-order.discarded", Subject.WORK_ORDER, order.id, f"{order.no} {order.title}"
         )
 
 
-def require_access(desk: Desk, reading: Reading, order: WorkOrder) -> None:
-    require_order(desk, reading, order, lambda: load(reading, [x.body for x in order.tasks]))
+def require_access(context: Context, reading: Reading, order: WorkOrder) -> None:
+    require_order(context, reading, order, lambda: load(reading, [x.body for x in order.tasks]))
 
 
 def list_orders(
-    desk: Desk,
+    context: Context,
     *,
     states: tuple[OrderState, ...] = (),
     after_no: int | None = None,
     limit: int = A_PAGE,
 ) -> list[WorkOrder]:
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return store.list_orders(reading.connection, states=states, after_no=after_no, limit=limit)
 
 
-def progress_of(desk: Desk, orders: Sequence[WorkOrder]) -> dict[str, store.TaskProgress]:
+def progress_of(context: Context, orders: Sequence[WorkOrder]) -> dict[str, store.TaskProgress]:
     """How far the tasks of each work order are, by its id."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return store.progress_of(reading.connection, [order.id for order in orders])
 
 
-def get(desk: Desk, key: str) -> WorkOrder:
-    with desk.reading() as reading:
+def get(context: Context, key: str) -> WorkOrder:
+    with context.reading() as reading:
         return store.get(reading.connection, key)
 
 

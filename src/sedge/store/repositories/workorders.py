@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, case, func, insert, select, update
 
 from sedge.core.errors import ChangedMeanwhile, NotFound
-from sedge.core.facts import canonical
+from sedge.core.facts import to_canonical_json
 from sedge.core.records import Subject
 from sedge.core.workorders.life import (
     TASKS_OVER,
@@ -407,9 +407,9 @@ def _task_row(task: StoredTask) -> dict[str, object]:
     return {
         **{name: getattr(task, name) for name in workorders.task.c.keys()},  # noqa: SIM118
         "after": json.dumps(task.after),
-        "body": canonical(task.body),
+        "body": to_canonical_json(task.body),
         "state": task.state.value,
-        "snapshots": canonical(task.snapshots) if task.snapshots else None,
+        "snapshots": to_canonical_json(task.snapshots) if task.snapshots else None,
     }
 
 

@@ -10,8 +10,8 @@ from fastapi.responses import RedirectResponse, Response
 from sedge.core.errors import SedgeError
 from sedge.services.access import access
 from sedge.services.access.access import Awaits
-from sedge.web.routing import COOKIE, house_of
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import COOKIE, installation_of
+from sedge.web.shared.rendering import render
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ def at_door(
     **facts: Any,
 ) -> Response:
     status = problem.status if problem else 200
-    return draw(
+    return render(
         request, card.template, status=status, card=card, problem=problem, done=done, **facts
     )
 
@@ -63,15 +63,15 @@ def at_door(
 def let_in(request: Request, token: str, to: str) -> Response:
     """On to a page of our own, with the session's cookie; by way of the second factor where one is
     asked for."""
-    house = house_of(request)
-    found = access.session_of(house, token)
+    installation = installation_of(request)
+    found = access.session_of(installation, token)
     awaits = found.session.awaits if found else ""
     way = {Awaits.CODE: "/sign-in/code", Awaits.SET_UP: "/sign-in/set-up"}.get(Awaits(awaits))
     answer = RedirectResponse(with_target(way, to) if way else to, 303)
     answer.set_cookie(
         COOKIE,
         token,
-        max_age=house.settings.session_hours * 3600,
+        max_age=installation.settings.session_hours * 3600,
         httponly=True,
         samesite="lax",
         secure=request.url.scheme == "https",

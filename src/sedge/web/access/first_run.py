@@ -11,15 +11,15 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.services.access import first_run
 from sedge.services.access.first_run import First
 from sedge.web.access.door import let_in
-from sedge.web.routing import Place, caller_of, house_of
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import Place, caller_of, installation_of
+from sedge.web.shared.rendering import render
 
 place = Place()
 
 
 @place.page("/first-run", May.OPEN)
 def first_page(request: Request) -> Response:
-    if not first_run.is_open(house_of(request)):
+    if not first_run.is_open(installation_of(request)):
         return RedirectResponse("/sign-in", 303)
     return _card(request, First("", "GB", "", "", "", ""))
 
@@ -27,7 +27,7 @@ def first_page(request: Request) -> Response:
 def _card(
     request: Request, form: First, code: str = "", problem: SedgeError | None = None
 ) -> Response:
-    return draw(
+    return render(
         request,
         "first_run.html",
         status=problem.status if problem else 200,
@@ -49,11 +49,11 @@ def enter(
     password: Annotated[str, Form()] = "",
     again: Annotated[str, Form()] = "",
 ) -> Response:
-    if not first_run.is_open(house_of(request)):
+    if not first_run.is_open(installation_of(request)):
         return RedirectResponse("/sign-in", 303)
     form = First(organisation, country, name, email, password, again)
     try:
-        token = first_run.enter(house_of(request), code, form, caller_of(request))
+        token = first_run.enter(installation_of(request), code, form, caller_of(request))
     except SedgeError as problem:
         return _card(request, form, code, problem)
     return let_in(request, token, "/")

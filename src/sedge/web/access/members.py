@@ -12,21 +12,21 @@ from sedge.core.errors import NotSignedIn, NotUnderstood, TooMany
 from sedge.services.access import members
 from sedge.services.holders import site_management
 from sedge.web.access.door import let_in
-from sedge.web.routing import AtDesk, Place, address_of, caller_of, house_of
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext, address_of, caller_of, installation_of
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 
 
 @place.page("/organisations/members", May.SET_RULES, sure=True)
-def listing(request: Request, desk: AtDesk) -> Response:
-    return _listing(request, desk, None)
+def list_members(request: Request, context: RequestContext) -> Response:
+    return _listing(request, context, None)
 
 
-def _listing(request: Request, desk: AtDesk, fresh: members.Invited | None) -> Response:
-    here, invited = members.list_members(desk)
-    sites = site_management.site_choices(desk)
-    return draw(
+def _listing(request: Request, context: RequestContext, fresh: members.Invited | None) -> Response:
+    here, invited = members.list_members(context)
+    sites = site_management.site_choices(context)
+    return render(
         request,
         "members.html",
         here=here,
@@ -36,19 +36,19 @@ def _listing(request: Request, desk: AtDesk, fresh: members.Invited | None) -> R
         choices=[(r.name, r.name) for r in members.ROLES],
         sites=sites,
         names=dict(sites),
-        me=desk.who.sign_in,
-        with_factor=members.with_second_factor(desk),
+        me=context.who.sign_in,
+        with_factor=members.with_second_factor(context),
         fresh=fresh,
-        mails=desk.outside.mail.is_connected,
+        mails=context.outside.mail.is_connected,
     )
 
 
 @place.action("/organisations/members", May.SET_RULES, sure=True)
-async def invite(request: Request, desk: AtDesk) -> Response:
+async def invite(request: Request, context: RequestContext) -> Response:
     form = _read(await request.form())
-    made = await run_in_threadpool(members.invite, desk, form, address_of(request))
+    made = await run_in_threadpool(members.invite, context, form, address_of(request))
     if made.link:
-        return await run_in_threadpool(_listing, request, desk, made)
+        return await run_in_threadpool(_listing, request, context, made)
     return go(request, "/organisations/members")
 
 
@@ -60,34 +60,37 @@ def _read(raw: FormData) -> dict[str, object]:
 
 
 @place.action("/organisations/members/{sign_in}", May.SET_RULES, sure=True)
-async def change(request: Request, desk: AtDesk, sign_in: str) -> Response:
+async def change(request: Request, context: RequestContext, sign_in: str) -> Response:
     form = _read(await request.form())
-    await run_in_threadpool(members.change_member, desk, sign_in, form)
+    await run_in_threadpool(members.change_member, context, sign_in, form)
     return go(request, "/organisations/members")
 
 
 @place.action("/organisations/members/{sign_in}/end", May.SET_RULES, sure=True)
-def end(request: Request, desk: AtDesk, sign_in: str) -> Response:
-    members.end(desk, sign_in)
+def end(request: Request, context: RequestContext, sign_in: str) -> Response:
+    members.end(context, sign_in)
     return go(request, "/organisations/members")
 
 
 @place.action("/organisations/members/{sign_in}/second-factor-off", May.SET_RULES, sure=True)
-def second_factor_off(request: Request, desk: AtDesk, sign_in: str) -> Response:
-    members.take_off_factor(desk, sign_in)
+def second_factor_off(request: Request, context: RequestContext, sign_in: str) -> Response:
+    members.take_off_factor(context, sign_in)
     return go(request, "/organisations/members")
 
 
 @place.action("/organisations/invitations/{key}/withdraw", May.SET_RULES)
-def withdraw(request: Request, desk: AtDesk, key: str) -> Response:
-    members.withdraw(desk, key)
+def withdraw(request: Request, context: RequestContext, key: str) -> Response:
+    members.withdraw(context, key)
     return go(request, "/organisations/members")
 
 
 @place.page("/welcome/{token}", May.OPEN)
 def welcome(request: Request, token: str) -> Response:
-    return draw(
-        request, "welcome.html", invited=members.welcome(house_of(request), token), problem=None
+    return render(
+        request,
+        "welcome.html",
+        invited=members.welcome(installation_of(request), token),
+        problem=None,
     )
 
 
@@ -98,16 +101,16 @@ def accept(
     password: Annotated[str, Form()] = "",
     again: Annotated[str, Form()] = "",
 ) -> Response:
-    house = house_of(request)
+    installation = installation_of(request)
     try:
         return let_in(
-            request, members.accept(house, token, password, again, caller_of(request)), "/"
+            request, members.accept(installation, token, password, again, caller_of(request)), "/"
         )
     except (NotUnderstood, NotSignedIn, TooMany) as problem:
-        return draw(
+        return render(
             request,
             "welcome.html",
             status=problem.status,
-            invited=members.welcome(house, token),
+            invited=members.welcome(installation, token),
             problem=problem,
         )

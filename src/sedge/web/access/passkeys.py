@@ -13,7 +13,7 @@ from sedge.store.repositories.access.sessions import Open
 from sedge.web.access.account import HERE
 from sedge.web.access.door import inside
 from sedge.web.access.routes import code_door
-from sedge.web.routing import AtDesk, Place, address_of, caller_of, half_in, house_of
+from sedge.web.routing import Place, RequestContext, address_of, caller_of, half_in, installation_of
 from sedge.web.shared.rendering import go
 
 place = Place()
@@ -27,27 +27,29 @@ def _session(request: Request, awaits: Awaits) -> Open:
 
 
 @place.action("/account/passkeys/options", May.LOOK, sure=True)
-def offer(request: Request, desk: AtDesk) -> Response:
+def offer(request: Request, context: RequestContext) -> Response:
     session = _session(request, Awaits.NOTHING).session.id
-    told = passkeys.offer(house_of(request), desk.who, session, address_of(request))
+    told = passkeys.offer(installation_of(request), context.who, session, address_of(request))
     return Response(told, media_type="application/json")
 
 
 @place.action("/account/passkeys", May.LOOK, sure=True)
 def add(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     credential: Annotated[str, Form()] = "",
     name: Annotated[str, Form()] = "",
 ) -> Response:
     session = _session(request, Awaits.NOTHING).session.id
-    passkeys.add(house_of(request), desk.who, session, address_of(request), credential, name)
+    passkeys.add(
+        installation_of(request), context.who, session, address_of(request), credential, name
+    )
     return go(request, HERE)
 
 
 @place.action("/account/passkeys/{key}/remove", May.LOOK, sure=True)
-def remove(request: Request, desk: AtDesk, key: str) -> Response:
-    passkeys.remove(house_of(request), desk.who, key)
+def remove(request: Request, context: RequestContext, key: str) -> Response:
+    passkeys.remove(installation_of(request), context.who, key)
     return go(request, HERE)
 
 
@@ -55,7 +57,7 @@ def remove(request: Request, desk: AtDesk, key: str) -> Response:
 def ask(request: Request) -> Response:
     found = _session(request, Awaits.CODE)
     address = address_of(request)
-    told = passkeys.ask(house_of(request), found.member, found.session.id, address)
+    told = passkeys.ask(installation_of(request), found.member, found.session.id, address)
     return Response(told, media_type="application/json")
 
 
@@ -63,11 +65,11 @@ def ask(request: Request) -> Response:
 def use(
     request: Request, credential: Annotated[str, Form()] = "", to: Annotated[str, Form()] = "/"
 ) -> Response:
-    found, house = _session(request, Awaits.CODE), house_of(request)
+    found, installation = _session(request, Awaits.CODE), installation_of(request)
     address, caller = address_of(request), caller_of(request)
     try:
-        passkeys.check(house, found.member, found.session.id, address, credential, caller)
+        passkeys.check(installation, found.member, found.session.id, address, credential, caller)
     except SedgeError as problem:
         return code_door(request, found, to, problem)
-    access.let_through(house, found)
+    access.let_through(installation, found)
     return RedirectResponse(inside(to), 303)

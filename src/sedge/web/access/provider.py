@@ -8,7 +8,7 @@ from sedge.core.errors import NotFound, SedgeError
 from sedge.services.access import other_provider
 from sedge.web.access.door import inside, let_in
 from sedge.web.access.routes import sign_in_card
-from sedge.web.routing import Place, address_of, caller_of, house_of
+from sedge.web.routing import Place, address_of, caller_of, installation_of
 
 place = Place()
 BACK = "/sign-in/provider/back"
@@ -17,10 +17,10 @@ STATE = "sedge_journey"
 
 @place.page("/sign-in/provider", May.OPEN)
 def leave(request: Request, to: str = "/") -> Response:
-    house = house_of(request)
+    installation = installation_of(request)
     try:
         back = f"{address_of(request)}{BACK}"
-        journey = other_provider.begin(house, back, inside(to), caller_of(request))
+        journey = other_provider.begin(installation, back, inside(to), caller_of(request))
     except NotFound:
         raise
     except SedgeError as problem:
@@ -40,10 +40,10 @@ def leave(request: Request, to: str = "/") -> Response:
 
 @place.page(BACK, May.OPEN)
 def come_back(request: Request, state: str = "", code: str = "") -> Response:
-    house = house_of(request)
+    installation = installation_of(request)
     try:
         token, to = other_provider.finish(
-            house,
+            installation,
             state,
             request.cookies.get(STATE, ""),
             code[:4000],

@@ -29,11 +29,11 @@ from sedge.web.routing import (
     address_of,
     caller_of,
     half_in,
-    house_of,
+    installation_of,
     is_local,
     who_asks,
 )
-from sedge.web.shared.rendering import draw
+from sedge.web.shared.rendering import render
 
 place = Place()
 
@@ -74,7 +74,7 @@ SURE = Card(
 def sign_in_page(request: Request, to: str = "/") -> Response:
     if who_asks(request):
         return RedirectResponse(inside(to), 303)
-    if first_run.is_open(house_of(request)):
+    if first_run.is_open(installation_of(request)):
         return RedirectResponse("/first-run", 303)
     return sign_in_card(request, to)
 
@@ -82,14 +82,14 @@ def sign_in_page(request: Request, to: str = "/") -> Response:
 def sign_in_card(
     request: Request, to: str, email: str = "", problem: SedgeError | None = None
 ) -> Response:
-    house = house_of(request)
-    return draw(
+    installation = installation_of(request)
+    return render(
         request,
         "sign_in.html",
         status=problem.status if problem else 200,
-        people=access.demo_people(house) if is_local(request) else [],
+        people=access.demo_people(installation) if is_local(request) else [],
         to=inside(to),
-        provider=house.settings.oidc_name if house.settings.oidc_issuer else "",
+        provider=installation.settings.oidc_name if installation.settings.oidc_issuer else "",
         email=email,
         problem=problem.message if problem else "",
     )
@@ -103,12 +103,12 @@ def sign_in(
     who: Annotated[str, Form()] = "",
     to: Annotated[str, Form()] = "/",
 ) -> Response:
-    house, caller = house_of(request), caller_of(request)
+    installation, caller = installation_of(request), caller_of(request)
     try:
         token = (
-            access.demo_sign_in(house, who, caller, local=is_local(request))
+            access.demo_sign_in(installation, who, caller, local=is_local(request))
             if who
-            else access.sign_in(house, email, password, caller)
+            else access.sign_in(installation, email, password, caller)
         )
     except SedgeError as problem:
         return sign_in_card(request, to, email[:200], problem)
@@ -117,7 +117,7 @@ def sign_in(
 
 @place.action("/sign-out", May.OPEN)
 def sign_out(request: Request) -> Response:
-    access.sign_out(house_of(request), request.cookies.get(COOKIE))
+    access.sign_out(installation_of(request), request.cookies.get(COOKIE))
     answer = RedirectResponse("/sign-in", 303)
     answer.delete_cookie(COOKIE)
     return answer
@@ -139,7 +139,7 @@ def code_page(request: Request, to: str = "/") -> Response:
 def code_door(
     request: Request, found: Open, to: str = "/", problem: SedgeError | None = None
 ) -> Response:
-    had = second_factor.factors_of(house_of(request), found.member.sign_in)
+    had = second_factor.factors_of(installation_of(request), found.member.sign_in)
     return at_door(request, CODE, problem, has_passkeys=bool(had.passkeys), to=inside(to))
 
 
@@ -147,7 +147,7 @@ def code_door(
 def code(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -> Response:
     found = _awaiting(request, Awaits.CODE)
     try:
-        access.give_code(house_of(request), found, code, caller_of(request))
+        access.give_code(installation_of(request), found, code, caller_of(request))
     except SedgeError as problem:
         return code_door(request, found, to, problem)
     return RedirectResponse(inside(to), 303)
@@ -156,21 +156,21 @@ def code(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -> 
 @place.page("/sign-in/set-up", May.OPEN)
 def set_up_page(request: Request) -> Response:
     found = _awaiting(request, Awaits.SET_UP)
-    enrolment = second_factor.enrol(house_of(request), found.member)
+    enrolment = second_factor.enrol(installation_of(request), found.member)
     return at_door(request, SET_UP, enrolment=enrolment)
 
 
 @place.action("/sign-in/set-up", May.OPEN)
 def set_up(request: Request, code: Annotated[str, Form()] = "", to: str = "/") -> Response:
-    found, house = _awaiting(request, Awaits.SET_UP), house_of(request)
+    found, installation = _awaiting(request, Awaits.SET_UP), installation_of(request)
     try:
-        codes = second_factor.confirm(house, found.member, code, caller_of(request))
+        codes = second_factor.confirm(installation, found.member, code, caller_of(request))
     except SedgeError as problem:
-        enrolment = second_factor.enrol(house, found.member)
+        enrolment = second_factor.enrol(installation, found.member)
         return at_door(request, SET_UP, problem, enrolment=enrolment)
-    access.let_through(house, found)
+    access.let_through(installation, found)
     del request.state.member  # they are in now, and the page says so
-    return draw(request, "recovery_codes.html", codes=codes, onward=inside(to))
+    return render(request, "recovery_codes.html", codes=codes, onward=inside(to))
 
 
 @place.page("/sure", May.LOOK)
@@ -180,7 +180,7 @@ def sure_page(request: Request, to: str = "/") -> Response:
 
 def _sure_card(request: Request, to: str) -> Card:
     """Who came through another provider may have no password here: they prove it there."""
-    settings = house_of(request).settings
+    settings = installation_of(request).settings
     if not settings.oidc_issuer:
         return SURE
     way = (with_target("/sign-in/provider", inside(to)), f"Sign in through {settings.oidc_name}")
@@ -193,7 +193,7 @@ def sure(request: Request, password: Annotated[str, Form()] = "", to: str = "/")
     if found is None:
         raise NotSignedIn("Sign in to go on.")
     try:
-        access.prove_again(house_of(request), found, password, caller_of(request))
+        access.prove_again(installation_of(request), found, password, caller_of(request))
     except SedgeError as problem:
         return at_door(request, _sure_card(request, to), problem)
     return RedirectResponse(inside(to), 303)
@@ -206,15 +206,15 @@ def forgotten_page(request: Request) -> Response:
 
 @place.action("/forgotten", May.OPEN)
 def forgotten(request: Request, email: Annotated[str, Form()] = "") -> Response:
-    house = house_of(request)
+    installation = installation_of(request)
     try:
-        throttle.knock(house, "reset", email, caller_of(request))
+        throttle.knock(installation, "reset", email, caller_of(request))
     except SedgeError as problem:
         return at_door(request, FORGOTTEN, problem)
     done = "If somebody signs in with that address, a letter is on its way. It works for an hour."
     answer = at_door(request, FORGOTTEN, done=done)
     address = address_of(request)
-    answer.background = BackgroundTask(passwords.write_reset, house, email[:200], address)
+    answer.background = BackgroundTask(passwords.write_reset, installation, email[:200], address)
     return answer
 
 
@@ -224,7 +224,7 @@ def reset_page(request: Request, token: str) -> Response:
 
 
 def _reset_card(request: Request, token: str) -> Card:
-    member = passwords.whose_reset(house_of(request), token)
+    member = passwords.whose_reset(installation_of(request), token)
     mail = Field("email", "Mail address", "email", "username", member.email, readonly=True)
     return Card(
         "Choose a new password",
@@ -242,10 +242,10 @@ def reset(
     password: Annotated[str, Form()] = "",
     again: Annotated[str, Form()] = "",
 ) -> Response:
-    card, house = _reset_card(request, token), house_of(request)
+    card, installation = _reset_card(request, token), installation_of(request)
     try:
-        member = passwords.reset(house, token, password, again)
+        member = passwords.reset(installation, token, password, again)
     except SedgeError as problem:
         return at_door(request, card, problem)
     # the letter proves the mail address; a second factor is asked for all the same
-    return let_in(request, access.open_session(house, member, caller_of(request)), "/")
+    return let_in(request, access.open_session(installation, member, caller_of(request)), "/")

@@ -10,11 +10,11 @@ from sedge.core.access.roles import KEPT_TO_SITES, AccessRole, May
 from sedge.core.errors import NotUnderstood
 from sedge.services.access import tokens
 from sedge.services.access.tokens import Wish
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.store.repositories.access.tokens import Token
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 HERE = "/account/tokens"
@@ -31,15 +31,15 @@ class Line:
 
 
 @place.page(HERE, May.LOOK, sure=True)
-def listing(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "tokens.html", **_facts(desk), made=None)
+def list_tokens(request: Request, context: RequestContext) -> Response:
+    return render(request, "tokens.html", **_facts(context), made=None)
 
 
-def _facts(desk: Desk) -> dict[str, Any]:
-    sites = site_management.site_choices(desk)
-    roles = tokens.roles_for(desk.who.role)
+def _facts(context: Context) -> dict[str, Any]:
+    sites = site_management.site_choices(context)
+    roles = tokens.roles_for(context.who.role)
     return {
-        "lines": [_line(desk, token, dict(sites)) for token in tokens.list_tokens(desk)],
+        "lines": [_line(context, token, dict(sites)) for token in tokens.list_tokens(context)],
         "roles": [(role.value, role.value) for role in roles],
         "keeps_sites": any(role in KEPT_TO_SITES for role in roles),
         "sites": sites,
@@ -47,11 +47,11 @@ def _facts(desk: Desk) -> dict[str, Any]:
     }
 
 
-def _line(desk: Desk, token: Token, names: dict[str, str]) -> Line:
+def _line(context: Context, token: Token, names: dict[str, str]) -> Line:
     ended = ""
     if token.revoked_at:
         ended = f"revoked by {token.revoked_by}"
-    elif token.expires_at <= desk.house.clock.real():
+    elif token.expires_at <= context.installation.clock.real():
         ended = "has run out"
     where = ", ".join(names.get(site, site) for site in token.sites)
     reach = f"{token.role.value}{f' of {where}' if where else ''}"
@@ -61,7 +61,7 @@ def _line(desk: Desk, token: Token, names: dict[str, str]) -> Line:
 @place.action(HERE, May.LOOK, sure=True)
 def make(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Annotated[str, Form()] = "",
     role: Annotated[str, Form()] = "",
     days: Annotated[str, Form()] = "90",
@@ -71,8 +71,8 @@ def make(
     if not days.isdecimal() or len(days) > 4:
         raise NotUnderstood("Give the days as a number.", field="days")
     wish = Wish(name, _role(role), int(days), read_only, tuple((sites or [])[:200]))
-    made = tokens.make(desk, wish)
-    return draw(request, "tokens.html", **_facts(desk), made=made)
+    made = tokens.make(context, wish)
+    return render(request, "tokens.html", **_facts(context), made=made)
 
 
 def _role(text: str) -> AccessRole:
@@ -83,6 +83,6 @@ def _role(text: str) -> AccessRole:
 
 
 @place.action("/account/tokens/{key}/revoke", May.LOOK, sure=True)
-def revoke(request: Request, desk: AtDesk, key: str) -> Response:
-    tokens.revoke(desk, key)
+def revoke(request: Request, context: RequestContext, key: str) -> Response:
+    tokens.revoke(context, key)
     return go(request, HERE)

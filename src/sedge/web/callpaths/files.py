@@ -9,9 +9,9 @@ from sedge.core.access.roles import May
 from sedge.formats.path_json import MOST_BYTES
 from sedge.services.callpaths import path_files
 from sedge.services.holders import site_management
-from sedge.web.callpaths.drawing import again
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.callpaths.drawing import redraw
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render
 
 place = Place()
 
@@ -25,39 +25,39 @@ def _file(data: bytes | str, name: str, media: str, **headers: str) -> Response:
 
 
 @place.page("/paths/{key}/path.json", May.LOOK)
-def as_json(desk: AtDesk, key: str) -> Response:
-    return _file(path_files.as_json(desk, key), f"{key}.json", "application/json")
+def as_json(context: RequestContext, key: str) -> Response:
+    return _file(path_files.as_json(context, key), f"{key}.json", "application/json")
 
 
 @place.page("/paths/{key}/path.cpl", May.LOOK)
-def as_cpl(desk: AtDesk, key: str) -> Response:
-    return _file(path_files.as_cpl(desk, key).data, f"{key}.cpl", "application/cpl+xml")
+def as_cpl(context: RequestContext, key: str) -> Response:
+    return _file(path_files.as_cpl(context, key).data, f"{key}.cpl", "application/cpl+xml")
 
 
 @place.page("/paths/{key}/cpl", May.LOOK)
-def cpl_report(request: Request, desk: AtDesk, key: str) -> Response:
+def cpl_report(request: Request, context: RequestContext, key: str) -> Response:
     """What CPL can't say of a path, before it is taken along."""
-    return draw(request, "cpl.html", key=key, written=path_files.as_cpl(desk, key))
+    return render(request, "cpl.html", key=key, written=path_files.as_cpl(context, key))
 
 
 @place.page("/paths/{key}/hours.ics", May.LOOK)
-def hours(desk: AtDesk, key: str) -> Response:
+def hours(context: RequestContext, key: str) -> Response:
     return _file(
-        path_files.hours_calendar(desk, key), f"{key}-hours.ics", "text/calendar; charset=utf-8"
+        path_files.hours_calendar(context, key), f"{key}-hours.ics", "text/calendar; charset=utf-8"
     )
 
 
 @place.page("/enum.zone", May.LOOK)
-def enum(desk: AtDesk) -> Response:
-    return _file(path_files.enum(desk), "enum.zone", "text/dns")
+def enum(context: RequestContext) -> Response:
+    return _file(path_files.enum(context), "enum.zone", "text/dns")
 
 
 @place.page("/paths/bring-in", May.CHANGE_ESTATE)
-def bring_in_page(request: Request, desk: AtDesk) -> Response:
-    return draw(
+def bring_in_page(request: Request, context: RequestContext) -> Response:
+    return render(
         request,
         "bring_in.html",
-        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
+        sites=[(s.id, s.name) for s in site_management.plain_sites(context)],
         report=None,
         key="",
     )
@@ -66,26 +66,26 @@ def bring_in_page(request: Request, desk: AtDesk) -> Response:
 @place.action("/paths/bring-in", May.CHANGE_ESTATE)
 def bring_in(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     file: UploadFile,
     name: Annotated[str, Form()] = "",
     site: Annotated[str, Form()] = "",
 ) -> Response:
     key, report = path_files.bring_in(
-        desk, file.file.read(MOST_BYTES + 1), name=name, site=site, file=file.filename or ""
+        context, file.file.read(MOST_BYTES + 1), name=name, site=site, file=file.filename or ""
     )
-    return draw(request, "_brought_in.html", report=report, key=key)
+    return render(request, "_brought_in.html", report=report, key=key)
 
 
 @place.action("/paths/{key}/draw/calendar", May.CHANGE_ESTATE)
 def calendar(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     file: UploadFile,
     version: Annotated[int, Form()],
     step: Annotated[str, Form()],
 ) -> Response:
     """Openings and closures of a calendar into the chosen hours."""
-    report = path_files.take_hours(desk, key, version, step, file.file.read(MOST_BYTES + 1))
-    return again(request, desk, key, step, said=" ".join(report))
+    report = path_files.take_hours(context, key, version, step, file.file.read(MOST_BYTES + 1))
+    return redraw(request, context, key, step, said=" ".join(report))

@@ -13,23 +13,23 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats.sounds import MOST_BYTES
 from sedge.services.callpaths import calls, path_analysis, path_reach, sounds
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import holders, site_management
-from sedge.services.trunks import trunks as trunk_desk
-from sedge.web.routing import AtDesk, Place
+from sedge.services.trunks import trunks as trunk_service
+from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.weekmap import many_map
-from sedge.web.shared.rendering import draw, go
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 MOST_THEN = 200
 
 
 @place.page("/paths/week", May.LOOK)
-def week(request: Request, desk: AtDesk, site: str = "", hour: str = "") -> Response:
+def week(request: Request, context: RequestContext, site: str = "", hour: str = "") -> Response:
     """What is unanswered when, over the numbers of a site or of all sites; which numbers it is in
     an hour (`2026-11-27T14`)."""
-    many = path_analysis.week_of_many(desk, site=site)
-    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    many = path_analysis.week_of_many(context, site=site)
+    sites = [(s.id, s.name) for s in site_management.plain_sites(context)]
     at = _hour(hour)
     found = many.unanswered_at(at.date(), at.hour) if at else []
     picture = many_map(
@@ -39,7 +39,7 @@ def week(request: Request, desk: AtDesk, site: str = "", hour: str = "") -> Resp
         hour,
     )
     middle = quote(at.replace(minute=30, tzinfo=ZoneInfo(many.timezone)).isoformat()) if at else ""
-    return draw(
+    return render(
         request,
         "week.html",
         many=many,
@@ -64,18 +64,18 @@ def _hour(typed: str) -> datetime | None:
 @place.page("/paths/questions", May.LOOK)
 def questions(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     ask: str = "",
     person: str = "",
     number: str = "",
     trunk: str = "",
     site: str = "",
 ) -> Response:
-    return draw(
+    return render(
         request,
         "questions.html",
-        answer=_answer(desk, ask, person, number, trunk, site),
-        **_choices(desk),
+        answer=_answer(context, ask, person, number, trunk, site),
+        **_choices(context),
         asked={
             "ask": ask,
             "person": person,
@@ -86,29 +86,33 @@ def questions(
     )
 
 
-def _choices(desk: Desk) -> dict[str, Any]:
+def _choices(context: Context) -> dict[str, Any]:
     return {
-        "sites": [(s.id, s.name) for s in site_management.plain_sites(desk)],
-        "trunks": [(t.id, t.name) for t in trunk_desk.plain(desk)],
+        "sites": [(s.id, s.name) for s in site_management.plain_sites(context)],
+        "trunks": [(t.id, t.name) for t in trunk_service.plain(context)],
     }
 
 
 def _answer(
-    desk: Desk, ask: str, person: str, number: str, trunk: str, site: str
+    context: Context, ask: str, person: str, number: str, trunk: str, site: str
 ) -> dict[str, Any] | None:
     match ask:
         case "rings":
-            who = holders.person_named(desk, person)
-            return {"rings": path_reach.that_ring(desk, who.id), "who": who}
+            who = holders.person_named(context, person)
+            return {"rings": path_reach.that_ring(context, who.id), "who": who}
         case "names":
-            e164 = calls.read_number(desk, number)
-            return {"names": path_reach.that_name(desk, e164), "e164": e164}
+            e164 = calls.read_number(context, number)
+            return {"names": path_reach.that_name(context, e164), "e164": e164}
         case "trunk" if trunk:
-            return {"if": path_reach.what_if(desk, "trunk", trunk)}
+            return {"if": path_reach.what_if(context, "trunk", trunk)}
         case "site" if site:
-            return {"if": path_reach.what_if(desk, "site", site)}
+            return {"if": path_reach.what_if(context, "site", site)}
         case "leaves":
-            return {"if": path_reach.what_if(desk, "person", holders.person_named(desk, person).id)}
+            return {
+                "if": path_reach.what_if(
+                    context, "person", holders.person_named(context, person).id
+                )
+            }
         case _:
             return None
 
@@ -117,14 +121,14 @@ def _answer(
 
 
 @place.page("/paths/sounds", May.LOOK)
-def shelf(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "sounds.html", sounds=sounds.list_sounds(desk))
+def shelf(request: Request, context: RequestContext) -> Response:
+    return render(request, "sounds.html", sounds=sounds.list_sounds(context))
 
 
 @place.action("/paths/sounds", May.CHANGE_ESTATE)
-def keep(
+def keep_question(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     sound: UploadFile,
     name: Annotated[str, Form()] = "",
     language: Annotated[str, Form()] = "",
@@ -136,19 +140,19 @@ def keep(
             field="sound",
             reason="too-big",
         )
-    key, _facts = sounds.keep_sound(desk, name, language, text, sound.file.read(MOST_BYTES + 1))
+    key, _facts = sounds.keep_sound(context, name, language, text, sound.file.read(MOST_BYTES + 1))
     return go(request, f"/paths/sounds?kept={key}#{key}")
 
 
 @place.action("/paths/sounds/{key}/remove", May.CHANGE_ESTATE)
-def remove(request: Request, desk: AtDesk, key: str) -> Response:
-    sounds.remove(desk, key)
+def remove(request: Request, context: RequestContext, key: str) -> Response:
+    sounds.remove(context, key)
     return go(request, "/paths/sounds")
 
 
 @place.page("/paths/sounds/{key}/sound", May.LOOK)
-def play(request: Request, desk: AtDesk, key: str) -> Response:
-    sound, data = sounds.one(desk, key)
+def play(request: Request, context: RequestContext, key: str) -> Response:
+    sound, data = sounds.one(context, key)
     return Response(
         data,
         media_type=sound.media,

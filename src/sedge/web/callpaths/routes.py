@@ -15,47 +15,47 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Proof
 from sedge.services.callpaths import calls, calls_out, own_calls, path_analysis, paths, proof_calls
 from sedge.services.callpaths.paths_now import paths_now
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.services.numbers import numbers
 from sedge.web.callpaths import views
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, is_swap, render
 
 place = Place()
 CALLER = describe("+441314960999").shown
 
 
 @place.page("/paths", May.LOOK)
-def listing(request: Request, desk: AtDesk) -> Response:
-    proofs = calls.proofs(desk, limit=60)
-    return draw(
+def list_paths(request: Request, context: RequestContext) -> Response:
+    proofs = calls.proofs(context, limit=60)
+    return render(
         request,
         "paths.html",
-        rows=views.path_rows(paths_now(desk)),
-        counts=paths.counts(desk),
+        rows=views.path_rows(paths_now(context)),
+        counts=paths.counts(context),
         proofs=proofs,
-        drawings=paths.drawings(desk),
+        drawings=paths.drawings(context),
     )
 
 
 @place.page("/paths/out", May.LOOK)
 def out(
-    request: Request, desk: AtDesk, person: str = "", dialled: str = "", at: str = ""
+    request: Request, context: RequestContext, person: str = "", dialled: str = "", at: str = ""
 ) -> Response:
     """What a call out becomes; `person` is an id, or a name, extension or mail address as typed, of
     a person, a device, a service line, a site, another telephone system or a trunk."""
     row, trace, problem = None, None, ""
-    zone = desk.house.home_zone(desk.who.organisation)
+    zone = context.installation.home_zone(context.who.organisation)
     try:
         if person.strip():
-            row = calls_out.caller_named(desk, person)
-            moment = views.moment_of(at, zone, desk.now()) if at.strip() else None
+            row = calls_out.caller_named(context, person)
+            moment = views.moment_of(at, zone, context.now()) if at.strip() else None
             if dialled.strip():
-                trace = calls_out.follow_out(desk, row.subject, row.id, dialled[:40], moment)
+                trace = calls_out.follow_out(context, row.subject, row.id, dialled[:40], moment)
     except NotUnderstood as error:
         problem = error.message
-    return draw(
+    return render(
         request,
         "follow_out.html",
         who=row,
@@ -68,10 +68,10 @@ def out(
 
 
 @place.page("/paths/new", May.CHANGE_ESTATE)
-def new(request: Request, desk: AtDesk, site: str = "") -> Response:
-    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+def new(request: Request, context: RequestContext, site: str = "") -> Response:
+    sites = [(s.id, s.name) for s in site_management.plain_sites(context)]
     if not sites:
-        return draw(
+        return render(
             request,
             "problem.html",
             heading="No site yet",
@@ -79,74 +79,74 @@ def new(request: Request, desk: AtDesk, site: str = "") -> Response:
             onward="/holders/new/site",
             onward_words="New site",
         )
-    return draw(
-        request, "path_form.html", form=views.path_form(paths.form_facts(desk, site=site), sites)
+    return render(
+        request, "path_form.html", form=views.path_form(paths.form_facts(context, site=site), sites)
     )
 
 
 @place.action("/paths/new", May.CHANGE_ESTATE)
-async def plan_new(request: Request, desk: AtDesk) -> Response:
-    return await _plan(request, desk, "")
+async def plan_new(request: Request, context: RequestContext) -> Response:
+    return await _plan(request, context, "")
 
 
 @place.page("/paths/{key}/follow", May.LOOK)
-def follow_path(request: Request, desk: AtDesk, key: str, drawn: str = "") -> Response:
+def follow_path(request: Request, context: RequestContext, key: str, drawn: str = "") -> Response:
     """A call through a path: on a number that follows it, else on one of its site as if it did."""
     more = {"drawn": "1", "of": key} if drawn else {}
-    number = calls.number_to_follow(desk, key)[1:]
+    number = calls.number_to_follow(context, key)[1:]
     return go(request, f"/numbers/{number}/follow{'?' + urlencode(more) if more else ''}")
 
 
 @place.page("/paths/{key}", May.LOOK)
-def path_page(request: Request, desk: AtDesk, key: str) -> Response:
-    view = paths.view_path(desk, key)
+def path_page(request: Request, context: RequestContext, key: str) -> Response:
+    view = paths.view_path(context, key)
     page = views.path_page(
         view,
-        path_analysis.analyse(desk, key),
-        paths.versions(desk, key),
-        drawing=paths.is_drawn(desk, key),
+        path_analysis.analyse(context, key),
+        paths.versions(context, key),
+        drawing=paths.is_drawn(context, key),
     )
-    return draw(
+    return render(
         request,
         "path.html",
         page=page,
-        proofs=proof_calls.proofs_of(desk, path=key),
-        unproven=proof_calls.without_proof(desk, key),
+        proofs=proof_calls.proofs_of(context, path=key),
+        unproven=proof_calls.without_proof(context, key),
     )
 
 
 @place.action("/paths/{key}/prove", May.CHANGE_ESTATE)
-def prove(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{proof_calls.prove_again(desk, path=key).no}")
+def prove(request: Request, context: RequestContext, key: str) -> Response:
+    return go(request, f"/work-orders/{proof_calls.prove_again(context, path=key).no}")
 
 
 @place.action("/paths/prove", May.CHANGE_ESTATE)
-def prove_stale(request: Request, desk: AtDesk) -> Response:
-    return go(request, f"/work-orders/{proof_calls.prove_again(desk).no}")
+def prove_stale(request: Request, context: RequestContext) -> Response:
+    return go(request, f"/work-orders/{proof_calls.prove_again(context).no}")
 
 
 @place.page("/paths/{key}/change", May.CHANGE_ESTATE)
-def change(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(
-        request, "path_form.html", form=views.path_form(paths.form_facts(desk, key=key), [])
+def path_form(request: Request, context: RequestContext, key: str) -> Response:
+    return render(
+        request, "path_form.html", form=views.path_form(paths.form_facts(context, key=key), [])
     )
 
 
 @place.action("/paths/{key}/change", May.CHANGE_ESTATE)
-async def plan_change(request: Request, desk: AtDesk, key: str) -> Response:
-    return await _plan(request, desk, key)
+async def plan_change(request: Request, context: RequestContext, key: str) -> Response:
+    return await _plan(request, context, key)
 
 
-async def _plan(request: Request, desk: AtDesk, key: str) -> Response:
+async def _plan(request: Request, context: RequestContext, key: str) -> Response:
     """From the filled-in form to a work order that publishes it."""
     form = await request.form()
 
     def planned() -> int:
-        facts = paths.form_facts(desk, site=str(form.get("site", "")), key=key)
+        facts = paths.form_facts(context, site=str(form.get("site", "")), key=key)
         timezone = facts.form.timezone if facts.form else facts.site.timezone
         filled = views.read_form(form, timezone)
         return paths.plan(
-            desk,
+            context,
             str(form.get("name", "")),
             filled,
             key=key,
@@ -190,72 +190,76 @@ class KeptCall(FollowedCall):
 
 
 @place.page("/numbers/{number}/follow", May.LOOK)
-def follow(
-    request: Request, desk: AtDesk, number: str, call: Annotated[FollowedCall, Query()]
+def follow_call(
+    request: Request, context: RequestContext, number: str, call: Annotated[FollowedCall, Query()]
 ) -> Response:
     """A call to a number, followed: the picture with its way, the story beside it, the week
     underneath."""
-    e164 = numbers.the_number(desk, number)
+    e164 = numbers.the_number(context, number)
     asked = call.asked(call.caller)
-    path, site, trunk = calls.path_in_force(desk, e164)
-    moment = views.moment_of(call.at, ZoneInfo(site.timezone), desk.now())
+    path, site, trunk = calls.path_in_force(context, e164)
+    moment = views.moment_of(call.at, ZoneInfo(site.timezone), context.now())
     followed = calls.follow_call(
-        desk,
+        context,
         e164,
         moment,
         views.world_of(asked, path, trunk),
-        caller=calls.caller_words(desk, call.caller),
+        caller=calls.caller_words(context, call.caller),
         drawn=bool(call.drawn),
         of=call.of[:80],
     )
-    return draw(request, "follow.html", page=views.follow_page(followed, asked, e164[1:], moment))
+    return render(request, "follow.html", page=views.follow_page(followed, asked, e164[1:], moment))
 
 
 @place.action("/numbers/{number}/keep-call", May.CHANGE_ESTATE)
 def keep_call(
-    request: Request, desk: AtDesk, number: str, call: Annotated[KeptCall, Form()]
+    request: Request, context: RequestContext, number: str, call: Annotated[KeptCall, Form()]
 ) -> Response:
     """Keep the followed call as a test case of the number's path."""
-    e164 = numbers.the_number(desk, number)
-    path, site, trunk = calls.path_in_force(desk, e164)
-    moment = views.moment_of(call.at, ZoneInfo(site.timezone), desk.now())
+    e164 = numbers.the_number(context, number)
+    path, site, trunk = calls.path_in_force(context, e164)
+    moment = views.moment_of(call.at, ZoneInfo(site.timezone), context.now())
     world = views.world_of(call.asked(), path, trunk)
-    key = calls.keep_as_test(desk, e164, call.name, moment, world, drawn=bool(call.drawn))
+    key = calls.keep_as_test(context, e164, call.name, moment, world, drawn=bool(call.drawn))
     return go(request, f"/paths/{key}/draw")
 
 
 @place.page("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
-def test_call_page(request: Request, desk: AtDesk, number: str) -> Response:
-    return _test_call(request, desk, numbers.the_number(desk, number), None)
+def test_call_page(request: Request, context: RequestContext, number: str) -> Response:
+    return _test_call(request, context, numbers.the_number(context, number), None)
 
 
-def _test_call(request: Request, desk: Desk, e164: str, proof: Proof | None) -> Response:
+def _test_call(request: Request, context: Context, e164: str, proof: Proof | None) -> Response:
     """The page, or the part that a call changes; each has the key of the next call, so that
     pressing twice places one."""
     template = "_test_call.html" if is_swap(request) else "test_call.html"
-    return draw(
+    return render(
         request,
         template,
-        card=numbers.card(desk, e164),
+        card=numbers.card(context, e164),
         number=e164[1:],
-        connected=desk.outside.telephony.is_connected,
+        connected=context.outside.telephony.is_connected,
         proof=proof,
-        key=desk.new_id("proof"),
+        key=context.new_id("proof"),
     )
 
 
 @place.action("/numbers/{number}/test-call/{key}/note", May.PLACE_TEST_CALL)
 def note_on_call(
-    request: Request, desk: AtDesk, number: str, key: str, note: Annotated[str, Form()] = ""
+    request: Request,
+    context: RequestContext,
+    number: str,
+    key: str,
+    note: Annotated[str, Form()] = "",
 ) -> Response:
-    calls.note_on_call(desk, key, note)
+    calls.note_on_call(context, key, note)
     return go(request, f"/numbers/{number}/test-call")
 
 
 @place.action("/numbers/{number}/own-call", May.PLACE_TEST_CALL)
 def own_call(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     number: str,
     direction: Annotated[str, Form()] = "in",
     result: Annotated[str, Form()] = "",
@@ -264,25 +268,25 @@ def own_call(
 ) -> Response:
     if result not in {"works", "fails"}:
         raise NotUnderstood("Say whether the call works or fails.", field="result")
-    e164 = numbers.the_number(desk, number)
+    e164 = numbers.the_number(context, number)
     ok = result == "works"
-    proof = own_calls.note(desk, e164, direction, ok=ok, heard=heard, key=key)
-    return _test_call(request, desk, e164, proof)
+    proof = own_calls.note(context, e164, direction, ok=ok, heard=heard, key=key)
+    return _test_call(request, context, e164, proof)
 
 
 @place.action("/numbers/{number}/test-call", May.PLACE_TEST_CALL)
 def place_call(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     number: str,
     direction: Annotated[str, Form()] = "in",
     presses: Annotated[str, Form()] = "",
     key: Annotated[str, Form(pattern=r"^(proof-[0-9a-f]{1,40})?$")] = "",
 ) -> Response:
-    e164 = numbers.the_number(desk, number)
+    e164 = numbers.the_number(context, number)
     if direction not in {"in", "out"}:
         raise NotUnderstood("A test call goes in or out.", field="direction")
     proof = calls.place_test_call(
-        desk, e164, direction, presses=tuple(presses.split())[:20], key=key or None
+        context, e164, direction, presses=tuple(presses.split())[:20], key=key or None
     )
-    return _test_call(request, desk, e164, proof)
+    return _test_call(request, context, e164, proof)

@@ -8,39 +8,45 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.services.carriers import reconciliation
 from sedge.services.holders import site_management
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 
 
 @place.page("/carriers/drift", May.SEE_MONEY)
-def look(request: Request, desk: AtDesk, account: str = "", kind: str = "") -> Response:
-    return draw(
+def show_differences(
+    request: Request, context: RequestContext, account: str = "", kind: str = ""
+) -> Response:
+    return render(
         request,
         "drift.html",
-        view=reconciliation.view_drift(desk, account=account, kind=kind),
-        sites=site_management.site_choices(desk),
+        view=reconciliation.view_drift(context, account=account, kind=kind),
+        sites=site_management.site_choices(context),
     )
 
 
 @place.action("/carriers/drift/compare", May.SEE_MONEY)
-def compare(request: Request, desk: AtDesk) -> Response:
+def compare(request: Request, context: RequestContext) -> Response:
     """Every list once more, now."""
-    reconciliation.compare_all(desk)
+    reconciliation.compare_all(context)
     return go(request, "/carriers/drift")
 
 
 @place.action("/carriers/drift/put-right", May.RELEASE)
-async def put_right(request: Request, desk: AtDesk) -> Response:
+async def put_right(request: Request, context: RequestContext) -> Response:
     """A work order in the direction chosen; or, with a reason, kept as known."""
     form = await request.form(max_fields=5_000)
     chosen = [str(value)[:200] for name, value in form.multi_items() if name == "chosen"]
     direction = str(form.get("direction", ""))
     if direction == "accept":
-        await run_in_threadpool(reconciliation.accept, desk, chosen, str(form.get("why", "")))
+        await run_in_threadpool(reconciliation.accept, context, chosen, str(form.get("why", "")))
         return go(request, "/carriers/drift")
     order = await run_in_threadpool(
-        reconciliation.put_right, desk, chosen, direction=direction, site=str(form.get("site", ""))
+        reconciliation.put_right,
+        context,
+        chosen,
+        direction=direction,
+        site=str(form.get("site", "")),
     )
     return go(request, f"/work-orders/{order.no}")

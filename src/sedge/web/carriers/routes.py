@@ -9,57 +9,57 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.carriers import accounts, balances, connections, payments
 from sedge.services.trunks import trunks
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.runway import runway_chart
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
 DEPOSIT = r"^deposit-[0-9a-f]{1,40}$"
 
 
-def _facts(desk: AtDesk) -> dict[str, Any]:
+def _facts(context: RequestContext) -> dict[str, Any]:
     return {
-        "rows": trunks.carriers(desk),
-        "outlooks": balances.outlooks(desk),
+        "rows": trunks.carriers(context),
+        "outlooks": balances.outlooks(context),
         "chart": runway_chart,
     }
 
 
 @place.page("/carriers", May.LOOK)
-def carriers(request: Request, desk: AtDesk) -> Response:
-    return draw(
+def carriers(request: Request, context: RequestContext) -> Response:
+    return render(
         request,
         "_carriers.html" if target(request) == "carriers" else "carriers.html",
-        **_facts(desk),
+        **_facts(context),
         tried=None,
     )
 
 
 @place.action("/carriers/{carrier}/test", May.SEE_MONEY)
-def test_connection(request: Request, desk: AtDesk, carrier: str) -> Response:
+def test_connection(request: Request, context: RequestContext, carrier: str) -> Response:
     """What a test of the connection found, drawn beside its button; a page of its own without
     JavaScript."""
-    tried = connections.test(desk, carrier)
+    tried = connections.test(context, carrier)
     if target(request):
-        return draw(request, "_connection.html", tried=tried)
-    return draw(request, "carriers.html", **_facts(desk), tried=tried)
+        return render(request, "_connection.html", tried=tried)
+    return render(request, "carriers.html", **_facts(context), tried=tried)
 
 
 @place.page("/carriers/{carrier}/accounts", May.PAY, sure=True)
-def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
+def new_accounts(request: Request, context: RequestContext, carrier: str) -> Response:
     """The form for one more account, or for many at once; for the first one where we have none with
     this carrier yet."""
-    if not accounts.has_one(desk, carrier):
-        of = payments.carrier_of(desk, carrier)
-        return draw(
-            request, "first_account.html", carrier=of, on_the_wire=of.id in desk.outside.carriers
+    if not accounts.has_one(context, carrier):
+        of = payments.carrier_of(context, carrier)
+        return render(
+            request, "first_account.html", carrier=of, on_the_wire=of.id in context.outside.carriers
         )
-    return draw(
+    return render(
         request,
         "new_accounts.html",
-        carrier=payments.carrier_of(desk, carrier),
-        batch=desk.new_id("account"),
+        carrier=payments.carrier_of(context, carrier),
+        batch=context.new_id("account"),
         most=accounts.MOST_AT_ONCE,
     )
 
@@ -67,7 +67,7 @@ def new_accounts(request: Request, desk: AtDesk, carrier: str) -> Response:
 @place.action("/carriers/{carrier}/accounts", May.PAY, sure=True)
 def open_accounts(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     carrier: str,
     lines: Annotated[str, Form()] = "",
     batch: Annotated[str, Form(pattern=r"^account-[0-9a-f]{1,40}$")] = "account-0",
@@ -76,11 +76,11 @@ def open_accounts(
 ) -> Response:
     """First what would be opened and paid in, then what was opened, with each key. Sent again,
     nothing is opened or paid twice."""
-    of = payments.carrier_of(desk, carrier)
-    wanted = accounts.lines_in(desk, lines, accounts.currency_for(desk, carrier, currency))
+    of = payments.carrier_of(context, carrier)
+    wanted = accounts.lines_in(context, lines, accounts.currency_for(context, carrier, currency))
     if not confirmed:
-        plan = accounts.plan_opening(desk, carrier, wanted, batch=batch, currency=currency)
-        return draw(
+        plan = accounts.plan_opening(context, carrier, wanted, batch=batch, currency=currency)
+        return render(
             request,
             "_plan_accounts.html" if target(request) else "plan_accounts.html",
             plan=plan,
@@ -88,9 +88,9 @@ def open_accounts(
             lines=lines,
         )
     opened = accounts.open_many(
-        desk, carrier, wanted, batch=batch, currency=currency, show_again=True
+        context, carrier, wanted, batch=batch, currency=currency, show_again=True
     )
-    return draw(
+    return render(
         request,
         "_opened_accounts.html" if target(request) else "opened_accounts.html",
         opened=opened,
@@ -100,34 +100,34 @@ def open_accounts(
 
 @place.action("/carriers/{carrier}/first-account", May.PAY, sure=True)
 def add_first_account(
-    request: Request, desk: AtDesk, carrier: str, name: Typed = "", key: Typed = ""
+    request: Request, context: RequestContext, carrier: str, name: Typed = "", key: Typed = ""
 ) -> Response:
     return go(
-        request, f"/carriers/accounts/{accounts.add_first(desk, carrier, name=name, key=key).id}"
+        request, f"/carriers/accounts/{accounts.add_first(context, carrier, name=name, key=key).id}"
     )
 
 
 @place.page("/carriers/accounts/{account}", May.SEE_MONEY)
-def account_page(request: Request, desk: AtDesk, account: str) -> Response:
+def account_page(request: Request, context: RequestContext, account: str) -> Response:
     """One account: balance, outlook, rules, key, and what has moved on it."""
-    found, carrier, has_key = payments.account_to_pay(desk, account)
-    return draw(
+    found, carrier, has_key = payments.account_to_pay(context, account)
+    return render(
         request,
         "account.html",
         account=found,
         carrier=carrier,
         has_key=has_key,
-        outlook=balances.outlooks(desk)[found.id],
+        outlook=balances.outlooks(context)[found.id],
         chart=runway_chart,
-        moves=payments.moves(desk, found.id),
-        on_the_wire=carrier.id in desk.outside.carriers,
+        moves=payments.moves(context, found.id),
+        on_the_wire=carrier.id in context.outside.carriers,
     )
 
 
 @place.action("/carriers/accounts/{account}/terms", May.PAY, sure=True)
 def set_terms(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     account: str,
     low_mark: Typed = "",
     contact: Typed = "",
@@ -148,22 +148,22 @@ def set_terms(
         "top_up_most": top_up_most,
         "grace_days": grace_days,
     }
-    accounts.set_terms(desk, account, form)
+    accounts.set_terms(context, account, form)
     return go(request, f"/carriers/accounts/{account}")
 
 
 @place.action("/carriers/accounts/{account}/key", May.PAY, sure=True)
-def put_key(request: Request, desk: AtDesk, account: str, key: Typed = "") -> Response:
-    accounts.put_key(desk, account, key)
+def put_key(request: Request, context: RequestContext, account: str, key: Typed = "") -> Response:
+    accounts.put_key(context, account, key)
     return go(request, f"/carriers/accounts/{account}")
 
 
 @place.action("/carriers/accounts/{account}/new-key", May.PAY, sure=True)
-def make_key(request: Request, desk: AtDesk, account: str) -> Response:
+def make_key(request: Request, context: RequestContext, account: str) -> Response:
     """A key made anew, shown this once."""
-    key = accounts.make_key(desk, account)
-    found, carrier, _ = payments.account_to_pay(desk, account)
-    return draw(
+    key = accounts.make_key(context, account)
+    found, carrier, _ = payments.account_to_pay(context, account)
+    return render(
         request,
         "_new_key.html" if target(request) else "new_key.html",
         key=key,
@@ -174,21 +174,21 @@ def make_key(request: Request, desk: AtDesk, account: str) -> Response:
 
 @place.page("/carriers/accounts/{account}/deposit", May.PAY, sure=True)
 def plan_deposit(
-    request: Request, desk: AtDesk, account: str, amount: str = "", back: str = ""
+    request: Request, context: RequestContext, account: str, amount: str = "", back: str = ""
 ) -> Response:
     """What a payment does before it is made, with a button that names it; an amount that can't be
     used is asked for again. `back` is the page of the hold that waits for the money, with what was
     typed there."""
-    found, _, _ = payments.account_to_pay(desk, account)
+    found, _, _ = payments.account_to_pay(context, account)
     try:
         plan, problem = (
-            (payments.plan_deposit(desk, account, amount) if amount.strip() else None),
+            (payments.plan_deposit(context, account, amount) if amount.strip() else None),
             "",
         )
     except NotUnderstood as error:
         plan, problem = None, error.message
     here, onward = f"/carriers/accounts/{account}/deposit", _after_deposit(account, back)
-    return draw(
+    return render(
         request,
         "deposit.html",
         plan=plan,
@@ -204,7 +204,7 @@ def plan_deposit(
 @place.action("/carriers/accounts/{account}/deposit", May.PAY, sure=True)
 def deposit(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     account: str,
     amount: Annotated[str, Form()],
     key: Annotated[str, Form(pattern=DEPOSIT)],
@@ -212,7 +212,7 @@ def deposit(
 ) -> Response:
     """The payment that was shown, once however often its button is pressed; then back to the hold
     that waited for it."""
-    payments.deposit(desk, account, amount, identity=key)
+    payments.deposit(context, account, amount, identity=key)
     return go(request, _after_deposit(account, back))
 
 

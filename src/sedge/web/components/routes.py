@@ -14,23 +14,23 @@ from sedge.core.errors import NotFound
 from sedge.core.facts import money
 from sedge.core.numbers.life import State
 from sedge.services.numbers.numbers import Stretch
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.blockmap import MapCell, block_map, legend_shape
 from sedge.web.shared.drawings.pathmap import path_map
 from sedge.web.shared.drawings.strip import strip
-from sedge.web.shared.rendering import draw
+from sedge.web.shared.rendering import render
 
 place = Place()
 SHOWN = tuple(s for s in State if s not in {State.RELEASED, State.PORTED_OUT, State.CLOSED})
 
 
 @place.page("/components", May.LOOK)
-def components(request: Request, desk: AtDesk) -> Response:
-    if not desk.house.settings.demo:
+def components(request: Request, context: RequestContext) -> Response:
+    if not context.installation.settings.demo:
         raise NotFound(
             "There is no such page. The address may be mistyped, or what was there is gone."
         )
-    now, day = desk.now(), timedelta(days=1)
+    now, day = context.now(), timedelta(days=1)
     cells = [
         MapCell(441134960100 + i, SHOWN[i % len(SHOWN)], SHOWN[i % len(SHOWN)].value)
         for i in range(40)
@@ -55,7 +55,7 @@ def components(request: Request, desk: AtDesk) -> Response:
             recipients=("a",),
         )
     )
-    return draw(
+    return render(
         request,
         "components.html",
         states=[(legend_shape(s), s.value) for s in SHOWN],

@@ -15,13 +15,13 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import SECONDS_EACH
 from sedge.services.callpaths import path_reach
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import devices, holders, people_lookup
 from sedge.services.workorders import workorders
 from sedge.web.callpaths.drawing_views import openings_rows
 from sedge.web.callpaths.step_forms import opening_of
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render
 from sedge.web.shared.saving import run_or_review
 
 place = Place()
@@ -34,34 +34,34 @@ THEN = [
 
 
 @place.page("/holders/people/{key}/answering", May.LOOK)
-def page(request: Request, desk: AtDesk, key: str, at: str = "") -> Response:
+def page(request: Request, context: RequestContext, key: str, at: str = "") -> Response:
     """What would ring now, or at a moment, and the rules."""
-    found = path_reach.reachable(desk, key, _moment(desk, key, at))
+    found = path_reach.reachable(context, key, _moment(context, key, at))
     people = path_reach.people_by_id(
-        desk, (*found.person.answering.pickup, found.person.answering.cover)
+        context, (*found.person.answering.pickup, found.person.answering.cover)
     )
     rules = found.person.answering
-    return draw(
+    return render(
         request,
         "answering.html",
         found=found,
         rules=rules,
         openings=openings_rows(rules.openings),
         then=THEN,
-        devices=[(d.id, d.name) for d, _ in devices.of_person(desk, key)],
+        devices=[(d.id, d.name) for d, _ in devices.of_person(context, key)],
         pickup=", ".join(people[k].name for k in rules.pickup if k in people),
         cover=people[rules.cover].name if rules.cover in people else "",
         at=at,
-        rung_by=path_reach.that_ring(desk, key),
+        rung_by=path_reach.that_ring(context, key),
     )
 
 
-def _moment(desk: Desk, key: str, at: str) -> datetime | None:
+def _moment(context: Context, key: str, at: str) -> datetime | None:
     if not at:
         return None
     try:
         return datetime.fromisoformat(at).replace(
-            tzinfo=ZoneInfo(holders.zone_of_person(desk, key))
+            tzinfo=ZoneInfo(holders.zone_of_person(context, key))
         )
     except ValueError as error:
         raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
@@ -69,7 +69,7 @@ def _moment(desk: Desk, key: str, at: str) -> datetime | None:
 
 @place.action("/holders/people/{key}/answering", May.CHANGE_ESTATE)
 async def set_rules(
-    request: Request, desk: AtDesk, key: str, ring_seconds: Annotated[str, Form()] = "25"
+    request: Request, context: RequestContext, key: str, ring_seconds: Annotated[str, Form()] = "25"
 ) -> Response:
     """The rules as a draft, so that their checks are seen."""
     form = await request.form()
@@ -78,18 +78,18 @@ async def set_rules(
         raw = {
             "kind": "set_answering",
             "holder": {"kind": "person", "id": key},
-            **_read(desk, form, ring_seconds),
+            **_read(context, form, ring_seconds),
         }
-        name = path_reach.reachable(desk, key).person.name
+        name = path_reach.reachable(context, key).person.name
         return workorders.draft(
-            desk, f"Answering rules of {name}", workorders.read_tasks(desk, [raw]), look=True
+            context, f"Answering rules of {name}", workorders.read_tasks(context, [raw]), look=True
         ).no
 
     order = await run_in_threadpool(planned)
     return await run_in_threadpool(
         run_or_review,
         request,
-        desk,
+        context,
         order,
         f"/holders/people/{key}/answering",
         str(form.get("now", "")),
@@ -106,7 +106,7 @@ def _seconds_each(typed: str) -> int:
     return int(typed)
 
 
-def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, object]:
+def _read(context: Context, form: FormData, ring_seconds: str) -> dict[str, object]:
     if not ring_seconds.isdigit() or not 5 <= int(ring_seconds) <= 300:
         raise NotUnderstood("A whole number from 5 to 300.", field="ring_seconds")
     texts = {
@@ -116,17 +116,17 @@ def _read(desk: Desk, form: FormData, ring_seconds: str) -> dict[str, object]:
         {int(m[1]) for name in texts if (m := re.fullmatch(r"(?:from|days)(\d{1,2})", name))}
     )
     mobile = (
-        read_one(texts["mobile"], desk.organisation.home_country, field="mobile")
+        read_one(texts["mobile"], context.organisation.home_country, field="mobile")
         if texts.get("mobile")
         else ""
     )
     pickup = (
-        [p.id for p in people_lookup.people_in(desk, texts["pickup"], most=20, field="pickup")]
+        [p.id for p in people_lookup.people_in(context, texts["pickup"], most=20, field="pickup")]
         if texts.get("pickup")
         else []
     )
     cover = (
-        people_lookup.people_in(desk, texts["cover"], most=1, field="cover")[0].id
+        people_lookup.people_in(context, texts["cover"], most=1, field="cover")[0].id
         if texts.get("cover")
         else ""
     )

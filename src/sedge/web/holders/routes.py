@@ -31,8 +31,8 @@ from sedge.services.holders import (
 from sedge.services.holders.service_lines import LINE_KINDS
 from sedge.services.imports import people_import
 from sedge.services.ledger import ledger
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 NEW = {"person": "person", "line": "service line", "site": "site"}
@@ -40,41 +40,43 @@ NEW = {"person": "person", "line": "service line", "site": "site"}
 
 @place.page("/holders", May.LOOK)
 def people(
-    request: Request, desk: AtDesk, site: str = "", find: str = "", after: str = ""
+    request: Request, context: RequestContext, site: str = "", find: str = "", after: str = ""
 ) -> Response:
     rows, following = holders.people(
-        desk, site=site, find=find if len(find.strip()) >= 3 else "", after=after
+        context, site=site, find=find if len(find.strip()) >= 3 else "", after=after
     )
     template = "_people.html" if target(request) == "people" else "holders.html"
-    return draw(
+    return render(
         request,
         template,
         tab="people",
         rows=rows,
         following=following,
-        sites=_sites(desk),
+        sites=_sites(context),
         site=site,
         find=find,
     )
 
 
 @place.page("/holders/lines", May.LOOK)
-def lines(request: Request, desk: AtDesk, site: str = "") -> Response:
-    return draw(request, "lines.html", tab="lines", rows=holders.service_lines(desk, site=site))
+def lines(request: Request, context: RequestContext, site: str = "") -> Response:
+    return render(
+        request, "lines.html", tab="lines", rows=holders.service_lines(context, site=site)
+    )
 
 
 @place.page("/holders/sites", May.LOOK)
-def sites(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "sites.html", tab="sites", rows=site_management.sites(desk))
+def sites(request: Request, context: RequestContext) -> Response:
+    return render(request, "sites.html", tab="sites", rows=site_management.sites(context))
 
 
 @place.page("/holders/people/{key}", May.LOOK)
-def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Response:
-    card = person_details.view_person(desk, key)
-    row = holders.one_holder(desk, HolderKind.PERSON, key)
+def person(request: Request, context: RequestContext, key: str, phone: str = "") -> Response:
+    card = person_details.view_person(context, key)
+    row = holders.one_holder(context, HolderKind.PERSON, key)
     what = ", ".join(x for x in (card.person.job, card.person.department) if x) or "person"
-    history = ledger.read(desk, subject=Subject.PERSON, key=key, limit=20).entries
-    return draw(
+    history = ledger.read(context, subject=Subject.PERSON, key=key, limit=20).entries
+    return render(
         request,
         "person.html",
         row=row,
@@ -82,7 +84,7 @@ def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Respons
         what=what,
         history=history,
         spots=[(s.id, f"{s.name} ({s.id})") for s in card.spots],
-        spot_name=_spot_name(desk, row),
+        spot_name=_spot_name(context, row),
         kinds=[(k, k) for k in KINDS],
         phone=phone if phone in KINDS else "",
         rights=[(r.value, r in card.person.rights) for r in Right],
@@ -90,45 +92,48 @@ def person(request: Request, desk: AtDesk, key: str, phone: str = "") -> Respons
 
 
 @place.page("/holders/people/{key}/erase", May.SET_RULES)
-def what_is_erased(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "erase.html", found=erasure.view(desk, key))
+def what_is_erased(request: Request, context: RequestContext, key: str) -> Response:
+    return render(request, "erase.html", found=erasure.view(context, key))
 
 
 @place.action("/holders/people/{key}/erase", May.SET_RULES)
 def erase(
-    request: Request, desk: AtDesk, key: str, reason: Annotated[str, Form(max_length=200)] = ""
+    request: Request,
+    context: RequestContext,
+    key: str,
+    reason: Annotated[str, Form(max_length=200)] = "",
 ) -> Response:
-    erasure.erase(desk, key, reason)
+    erasure.erase(context, key, reason)
     return go(request, f"/holders/people/{key}")
 
 
 @place.page("/holders/lines/{key}", May.LOOK)
-def line(request: Request, desk: AtDesk, key: str) -> Response:
-    row = holders.one_holder(desk, HolderKind.SERVICE_LINE, key)
-    history = ledger.read(desk, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
-    known = groups.list_groups(desk)
-    return draw(
+def line(request: Request, context: RequestContext, key: str) -> Response:
+    row = holders.one_holder(context, HolderKind.SERVICE_LINE, key)
+    history = ledger.read(context, subject=Subject.SERVICE_LINE, key=key, limit=20).entries
+    known = groups.list_groups(context)
+    return render(
         request,
         "line.html",
         row=row,
         calls=person_details.calls_to(
-            desk, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
+            context, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
         ),
         history=history,
-        spot_name=_spot_name(desk, row),
-        members=holders.names_of(desk, row.holder),
+        spot_name=_spot_name(context, row),
+        members=holders.names_of(context, row.holder),
         rights=[(r.value, r in row.holder.rights) for r in Right],
         groups=known,
         kinds=[(k, k) for k in LINE_KINDS],
-        spots=site_management.good_spots(desk, row.holder.site, keep=row.holder.spot),
+        spots=site_management.good_spots(context, row.holder.site, keep=row.holder.spot),
     )
 
 
-def _spot_name(desk: AtDesk, row: holders.HolderRow) -> str:
+def _spot_name(context: RequestContext, row: holders.HolderRow) -> str:
     return next(
         (
             s.name
-            for s in site_management.spots_of(desk, row.holder.site)
+            for s in site_management.spots_of(context, row.holder.site)
             if s.id == row.holder.spot
         ),
         "",
@@ -136,11 +141,11 @@ def _spot_name(desk: AtDesk, row: holders.HolderRow) -> str:
 
 
 @place.page("/holders/sites/{key}", May.LOOK)
-def site_page(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Response:
+def site_page(request: Request, context: RequestContext, key: str, dialled: str = "") -> Response:
     """A site with its spots and its dial plan, in which dialled digits can be tried."""
-    view = site_management.one_site(desk, key)
+    view = site_management.one_site(context, key)
     tried = dial(dialled[:40], view.row.site) if dialled.strip() else None
-    return draw(
+    return render(
         request,
         "site.html",
         row=view.row,
@@ -170,75 +175,79 @@ SETUP = {
 
 
 @place.page("/holders/sites/{key}/supply", May.ADD_SITE)
-def supply_page(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(
+def supply_page(request: Request, context: RequestContext, key: str) -> Response:
+    return render(
         request,
         "site_supply.html",
-        site=site_management.one_site(desk, key).row.site,
-        accounts=site_management.supply_choices(desk),
+        site=site_management.one_site(context, key).row.site,
+        accounts=site_management.supply_choices(context),
     )
 
 
 @place.action("/holders/sites/{key}/supply", May.ADD_SITE)
 def choose_supply(
-    request: Request, desk: AtDesk, key: str, account: Annotated[str, Form()] = ""
+    request: Request, context: RequestContext, key: str, account: Annotated[str, Form()] = ""
 ) -> Response:
-    site_setup.choose_account(desk, key, account)
+    site_setup.choose_account(context, key, account)
     return go(request, f"/holders/sites/{key}/set-up")
 
 
 @place.page("/holders/sites/{key}/set-up", May.LOOK)
-def set_up(request: Request, desk: AtDesk, key: str) -> Response:
+def set_up(request: Request, context: RequestContext, key: str) -> Response:
     """What the site has and what it lacks, in the order in which it is done."""
-    found = site_setup.guide(desk, key)
+    found = site_setup.guide(context, key)
     rows = [(s, SETUP.get(s.leads_to, "").format(key)) for s in found.steps]
-    return draw(request, "site_setup.html", guide=found, rows=rows)
+    return render(request, "site_setup.html", guide=found, rows=rows)
 
 
 @place.action("/holders/sites/{key}/like", May.CHANGE_HOLDERS)
 def like(
-    request: Request, desk: AtDesk, key: str, pattern: Annotated[str, Form()] = ""
+    request: Request, context: RequestContext, key: str, pattern: Annotated[str, Form()] = ""
 ) -> Response:
-    site_setup.like(desk, key, pattern)
+    site_setup.like(context, key, pattern)
     return go(request, f"/holders/sites/{key}/set-up")
 
 
 @place.page("/holders/sites/{key}/change", May.CHANGE_SAFETY)
-def change_site_page(request: Request, desk: AtDesk, key: str) -> Response:
-    site, address = site_facts.facts_of_site(desk, key)
-    return draw(request, "site_change.html", site=site, address=address, fields=FORMS[site.country])
+def change_site_page(request: Request, context: RequestContext, key: str) -> Response:
+    site, address = site_facts.facts_of_site(context, key)
+    return render(
+        request, "site_change.html", site=site, address=address, fields=FORMS[site.country]
+    )
 
 
 @place.action("/holders/sites/{key}/change", May.CHANGE_SAFETY)
-async def change_site(request: Request, desk: AtDesk, key: str) -> Response:
+async def change_site(request: Request, context: RequestContext, key: str) -> Response:
     form = {name: str(value)[:300] for name, value in (await request.form()).items()}
-    return await run_in_threadpool(_change_site, request, desk, key, form)
+    return await run_in_threadpool(_change_site, request, context, key, form)
 
 
-def _change_site(request: Request, desk: AtDesk, key: str, form: dict[str, str]) -> Response:
-    site_facts.change_site(desk, key, form)
+def _change_site(
+    request: Request, context: RequestContext, key: str, form: dict[str, str]
+) -> Response:
+    site_facts.change_site(context, key, form)
     return go(request, f"/holders/sites/{key}")
 
 
-def _sites(desk: AtDesk) -> list[tuple[str, str]]:
-    return [(site.id, site.name) for site in site_management.plain_sites(desk)]
+def _sites(context: RequestContext) -> list[tuple[str, str]]:
+    return [(site.id, site.name) for site in site_management.plain_sites(context)]
 
 
 @place.page("/holders/new/site", May.ADD_SITE)
-def new_site(request: Request, desk: AtDesk, country: str = "") -> Response:
-    return _new(request, desk, "site", country)
+def new_site(request: Request, context: RequestContext, country: str = "") -> Response:
+    return _new(request, context, "site", country)
 
 
 @place.page("/holders/new/{what}", May.CHANGE_HOLDERS)
-def new(request: Request, desk: AtDesk, what: str) -> Response:
-    return _new(request, desk, what if what in NEW else "person")
+def new(request: Request, context: RequestContext, what: str) -> Response:
+    return _new(request, context, what if what in NEW else "person")
 
 
-def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Response:
-    home = country.upper() if country.upper() in FORMS else desk.organisation.home_country
-    sites_ = _sites(desk)
-    spots = site_management.spot_choices(desk, sites_) if kind in {"line", "person"} else []
-    return draw(
+def _new(request: Request, context: RequestContext, kind: str, country: str = "") -> Response:
+    home = country.upper() if country.upper() in FORMS else context.organisation.home_country
+    sites_ = _sites(context)
+    spots = site_management.spot_choices(context, sites_) if kind in {"line", "person"} else []
+    return render(
         request,
         "holder_new.html",
         what=kind,
@@ -247,7 +256,7 @@ def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Respon
         kinds=[(k, k) for k in LINE_KINDS],
         spots=spots,
         countries=[(c.code, c.name) for c in COUNTRIES.values()],
-        accounts=site_management.supply_choices(desk),
+        accounts=site_management.supply_choices(context),
         phones=[(k, k) for k in KINDS],
         country=home,
         fields=FORMS[home],
@@ -257,7 +266,7 @@ def _new(request: Request, desk: AtDesk, kind: str, country: str = "") -> Respon
 @place.action("/holders/people", May.CHANGE_HOLDERS)
 def add_person(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Annotated[str, Form()] = "",
     email: Annotated[str, Form()] = "",
     site: Annotated[str, Form()] = "",
@@ -270,7 +279,7 @@ def add_person(
 ) -> Response:
     """Adds somebody; `then` says whether a number is given next."""
     made = holders.add_person(
-        desk,
+        context,
         name=name,
         email=email,
         site=site,
@@ -288,13 +297,13 @@ def add_person(
 @place.action("/holders/lines", May.CHANGE_HOLDERS)
 def add_line(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Annotated[str, Form()] = "",
     kind: Annotated[str, Form()] = "",
     site: Annotated[str, Form()] = "",
     spot: Annotated[str, Form()] = "",
 ) -> Response:
-    made = service_lines.add_service_line(desk, name=name, kind=kind, site=site, spot=spot)
+    made = service_lines.add_service_line(context, name=name, kind=kind, site=site, spot=spot)
     return go(request, f"/holders/lines/{made.id}")
 
 
@@ -330,11 +339,13 @@ class NewSite(BaseModel):
 
 
 @place.action("/holders/sites", May.ADD_SITE)
-def add_site(request: Request, desk: AtDesk, form: Annotated[NewSite, Form()]) -> Response:
+def add_site(
+    request: Request, context: RequestContext, form: Annotated[NewSite, Form()]
+) -> Response:
     """The address is checked against the register first; a correction has to be accepted, a guess
     is never taken."""
     made = site_management.add_site(
-        desk,
+        context,
         name=form.name,
         code=form.code,
         typed=form.elements,
@@ -354,12 +365,12 @@ def _whole(text: str, field: str) -> int:
 
 
 @place.page("/holders/import", May.CHANGE_HOLDERS)
-def import_page(request: Request, desk: AtDesk) -> Response:
-    return draw(
+def import_page(request: Request, context: RequestContext) -> Response:
+    return render(
         request,
         "import.html",
         tab="people",
-        sites=_sites(desk),
+        sites=_sites(context),
         preview=None,
         file="",
         site="",
@@ -370,17 +381,17 @@ def import_page(request: Request, desk: AtDesk) -> Response:
 @place.action("/holders/import", May.CHANGE_HOLDERS)
 def preview(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     file: Annotated[UploadFile, File()],
     site: Annotated[str, Form()] = "",
 ) -> Response:
     data = file.file.read()
-    found = people_import.preview_people(desk, data, site)
-    return draw(
+    found = people_import.preview_people(context, data, site)
+    return render(
         request,
         "import.html",
         tab="people",
-        sites=_sites(desk),
+        sites=_sites(context),
         preview=found,
         file=base64.b64encode(data).decode(),
         site=site,
@@ -391,7 +402,7 @@ def preview(
 @place.action("/holders/import/run", May.CHANGE_HOLDERS)
 def bring_in(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     content: Annotated[str, Form()],
     digest: Annotated[str, Form()],
     site: Annotated[str, Form()] = "",
@@ -402,12 +413,12 @@ def bring_in(
         raise NotUnderstood(
             "The file got lost on the way. Choose it again.", field="file"
         ) from error
-    done = people_import.bring_in_people(desk, data, digest, site)
-    return draw(
+    done = people_import.bring_in_people(context, data, digest, site)
+    return render(
         request,
         "import.html",
         tab="people",
-        sites=_sites(desk),
+        sites=_sites(context),
         preview=None,
         file="",
         site="",

@@ -14,16 +14,16 @@ from sedge.services.numbers import columns, number_export
 from sedge.services.trunks import trunks
 from sedge.web.imports import file_views
 from sedge.web.numbers.query import ThePage, end_of_day
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 
 
 @place.page("/numbers/files", May.IMPORT)
-def files(request: Request, desk: AtDesk) -> Response:
-    rows = [file_views.row(f) for f in number_files.list_files(desk)]
-    return draw(
+def files(request: Request, context: RequestContext) -> Response:
+    rows = [file_views.row(f) for f in number_files.list_files(context)]
+    return render(
         request,
         "_number_files.html" if target(request) == "files" else "number_files.html",
         files=rows,
@@ -31,31 +31,35 @@ def files(request: Request, desk: AtDesk) -> Response:
 
 
 @place.action("/numbers/files", May.IMPORT)
-def receive(request: Request, desk: AtDesk, file: Annotated[UploadFile, File()]) -> Response:
-    kept = number_files.receive(desk, file.filename or "file", file.file)
+def receive(
+    request: Request, context: RequestContext, file: Annotated[UploadFile, File()]
+) -> Response:
+    kept = number_files.receive(context, file.filename or "file", file.file)
     return go(request, f"/numbers/files/{kept.id}")
 
 
 @place.page("/numbers/files/{key}", May.IMPORT)
-def one_file(request: Request, desk: AtDesk, key: str) -> Response:
+def one_file(request: Request, context: RequestContext, key: str) -> Response:
     page = file_views.page(
-        number_files.get(desk, key),
-        [name for _, name in site_management.site_choices(desk)],
-        trunks.account_names(desk),
+        number_files.get(context, key),
+        [name for _, name in site_management.site_choices(context)],
+        trunks.account_names(context),
     )
-    return draw(
+    return render(
         request, "_number_file.html" if target(request) == "file" else "number_file.html", page=page
     )
 
 
 @place.action("/numbers/files/{key}/columns", May.IMPORT)
-async def settle_columns(request: Request, desk: AtDesk, key: str) -> Response:
+async def settle_columns(request: Request, context: RequestContext, key: str) -> Response:
     form = {name: str(value).strip() for name, value in (await request.form()).items()}
-    return await run_in_threadpool(_settle_columns, request, desk, key, form)
+    return await run_in_threadpool(_settle_columns, request, context, key, form)
 
 
-def _settle_columns(request: Request, desk: AtDesk, key: str, form: dict[str, str]) -> Response:
-    file = number_files.get(desk, key)
+def _settle_columns(
+    request: Request, context: RequestContext, key: str, form: dict[str, str]
+) -> Response:
+    file = number_files.get(context, key)
     mapping: dict[str, int] = {}
     for at, title in enumerate(file.header):
         name = form.get(f"column-{at}", "")
@@ -68,42 +72,42 @@ def _settle_columns(request: Request, desk: AtDesk, key: str, form: dict[str, st
         if name:
             mapping[name] = at
     options = {name: form[name] for name in ("site", "account", "price") if form.get(name)}
-    number_files.settle_columns(desk, key, mapping, options)
+    number_files.settle_columns(context, key, mapping, options)
     return go(request, f"/numbers/files/{key}")
 
 
 @place.action("/numbers/files/{key}/begin", May.IMPORT)
-def begin(request: Request, desk: AtDesk, key: str) -> Response:
-    number_files.begin(desk, key)
+def begin(request: Request, context: RequestContext, key: str) -> Response:
+    number_files.begin(context, key)
     return go(request, f"/numbers/files/{key}")
 
 
 @place.action("/numbers/files/{key}/leave", May.IMPORT)
-def leave(request: Request, desk: AtDesk, key: str) -> Response:
-    number_files.leave(desk, key)
+def leave(request: Request, context: RequestContext, key: str) -> Response:
+    number_files.leave(context, key)
     return go(request, "/numbers/files")
 
 
 @place.page("/numbers/files/{key}/faults.csv", May.IMPORT)
-def faults(desk: AtDesk, key: str) -> Response:
+def faults(context: RequestContext, key: str) -> Response:
     """The rows that can't be imported, each with why."""
     return StreamingResponse(
-        number_files.faults_of(desk, key),
+        number_files.faults_of(context, key),
         media_type=number_export.TYPES["csv"],
         headers=_saved_as("rows-not-brought-in.csv"),
     )
 
 
 @place.page("/exports/numbers.{form}", May.LOOK)
-def export(desk: AtDesk, query: ThePage, form: str) -> Response:
+def export(context: RequestContext, query: ThePage, form: str) -> Response:
     """What the page shows, as a file."""
     found = number_export.numbers(
-        desk,
+        context,
         form,
-        query.filter(desk),
-        columns.chosen(query.show, desk.who.role),
+        query.filter(context),
+        columns.chosen(query.show, context.who.role),
         sort=query.sort,
-        at=end_of_day(desk, query.at),
+        at=end_of_day(context, query.at),
     )
     return StreamingResponse(
         found, media_type=number_export.TYPES[form], headers=_saved_as(f"numbers.{form}")

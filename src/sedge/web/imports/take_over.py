@@ -11,67 +11,71 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.imports import take_over
 from sedge.web.imports import take_over_views as views
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, is_swap, render
 
 place = Place()
 
 
 @place.page("/numbers/take-over", May.IMPORT)
-def listing(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "take_overs.html", rows=take_over.list_take_overs(desk))
+def list_take_overs(request: Request, context: RequestContext) -> Response:
+    return render(request, "take_overs.html", rows=take_over.list_take_overs(context))
 
 
 @place.action("/numbers/take-over", May.IMPORT)
 def begin(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Annotated[str, Form()] = "",
     files: Annotated[list[UploadFile] | None, File()] = None,
 ) -> Response:
-    one = take_over.begin(desk, name)
+    one = take_over.begin(context, name)
     for file in files or []:
         if file.filename:
-            take_over.add_file(desk, one.id, file.filename, file.file)
+            take_over.add_file(context, one.id, file.filename, file.file)
     return go(request, f"/numbers/take-over/{one.id}")
 
 
 @place.action("/numbers/take-over/untidy", May.IMPORT)
-def begin_with_untidy_files(request: Request, desk: AtDesk) -> Response:
-    return go(request, f"/numbers/take-over/{take_over.begin_with_untidy_files(desk).id}")
+def begin_with_untidy_files(request: Request, context: RequestContext) -> Response:
+    return go(request, f"/numbers/take-over/{take_over.begin_with_untidy_files(context).id}")
 
 
 @place.page("/numbers/take-over/{key}", May.IMPORT)
-def worksheet(request: Request, desk: AtDesk, key: str) -> Response:
-    page = views.page(take_over.view_sitting(desk, key))
-    return draw(request, "_worksheet.html" if is_swap(request) else "take_over.html", page=page)
+def worksheet(request: Request, context: RequestContext, key: str) -> Response:
+    page = views.page(take_over.view_sitting(context, key))
+    return render(request, "_worksheet.html" if is_swap(request) else "take_over.html", page=page)
 
 
-def _again(request: Request, desk: AtDesk, key: str) -> Response:
+def _again(request: Request, context: RequestContext, key: str) -> Response:
     if is_swap(request):
-        return draw(request, "_worksheet.html", page=views.page(take_over.view_sitting(desk, key)))
+        return render(
+            request, "_worksheet.html", page=views.page(take_over.view_sitting(context, key))
+        )
     return RedirectResponse(f"/numbers/take-over/{key}", 303)
 
 
 @place.action("/numbers/take-over/{key}/files", May.IMPORT)
 def add_file(
-    request: Request, desk: AtDesk, key: str, file: Annotated[UploadFile, File()]
+    request: Request, context: RequestContext, key: str, file: Annotated[UploadFile, File()]
 ) -> Response:
-    take_over.add_file(desk, key, file.filename or "file", file.file)
+    take_over.add_file(context, key, file.filename or "file", file.file)
     return go(request, f"/numbers/take-over/{key}")
 
 
 @place.page("/numbers/take-over/{key}/files/{file}", May.IMPORT)
-def columns_page(request: Request, desk: AtDesk, key: str, file: int) -> Response:
-    return draw(
+def columns_page(request: Request, context: RequestContext, key: str, file: int) -> Response:
+    return render(
         request,
         "take_over_columns.html",
-        page=views.columns_page(take_over.view_sitting(desk, key), file),
+        page=views.columns_page(take_over.view_sitting(context, key), file),
     )
 
 
 @place.action("/numbers/take-over/{key}/files/{file}", May.IMPORT)
-async def settle_columns(request: Request, desk: AtDesk, key: str, file: int) -> Response:
+async def settle_columns(
+    request: Request, context: RequestContext, key: str, file: int
+) -> Response:
     form = {name: str(value) for name, value in (await request.form()).items()}
     mapping: dict[str, int] = {}
     for name, value in form.items():
@@ -82,27 +86,27 @@ async def settle_columns(request: Request, desk: AtDesk, key: str, file: int) ->
                     f"Two columns can't both be {value}. Choose one of them.", field=name
                 )
             mapping[value] = int(at)
-    await run_in_threadpool(take_over.settle_columns, desk, key, file, mapping)
+    await run_in_threadpool(take_over.settle_columns, context, key, file, mapping)
     return go(request, f"/numbers/take-over/{key}")
 
 
 @place.action("/numbers/take-over/{key}/words", May.IMPORT)
 def settle_word(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     ask: Annotated[str, Form()] = "",
     word: Annotated[str, Form()] = "",
     meaning: Annotated[str, Form()] = "",
 ) -> Response:
-    take_over.settle_word(desk, key, ask, word, meaning)
-    return _again(request, desk, key)
+    take_over.settle_word(context, key, ask, word, meaning)
+    return _again(request, context, key)
 
 
 @place.action("/numbers/take-over/{key}/rows", May.IMPORT)
 def settle_rows(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     rows: Annotated[str, Form()] = "",
     number: Annotated[str, Form()] = "",
@@ -111,32 +115,32 @@ def settle_rows(
     leave: Annotated[str, Form()] = "",
 ) -> Response:
     take_over.settle_rows(
-        desk,
+        context,
         key,
         take_over.parse_rows(rows),
         views.said(number=number, who=who, email=email, leave=leave),
     )
-    return _again(request, desk, key)
+    return _again(request, context, key)
 
 
 @place.action("/numbers/take-over/{key}/leave", May.IMPORT)
-def leave_open_ones(request: Request, desk: AtDesk, key: str) -> Response:
-    take_over.leave_open_ones(desk, key)
-    return _again(request, desk, key)
+def leave_open_ones(request: Request, context: RequestContext, key: str) -> Response:
+    take_over.leave_open_ones(context, key)
+    return _again(request, context, key)
 
 
 @place.action("/numbers/take-over/{key}/again", May.IMPORT)
-def ask_again(request: Request, desk: AtDesk, key: str) -> Response:
-    take_over.ask_again(desk, key)
-    return _again(request, desk, key)
+def ask_again(request: Request, context: RequestContext, key: str) -> Response:
+    take_over.ask_again(context, key)
+    return _again(request, context, key)
 
 
 @place.action("/numbers/take-over/{key}/forget", May.IMPORT)
-def forget(request: Request, desk: AtDesk, key: str) -> Response:
-    take_over.forget(desk, key)
+def forget(request: Request, context: RequestContext, key: str) -> Response:
+    take_over.forget(context, key)
     return go(request, "/numbers/take-over")
 
 
 @place.action("/numbers/take-over/{key}/order", May.IMPORT)
-def make_order(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{take_over.make_order(desk, key).no}")
+def make_order(request: Request, context: RequestContext, key: str) -> Response:
+    return go(request, f"/work-orders/{take_over.make_order(context, key).no}")

@@ -8,8 +8,8 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.ledger import webhooks
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 HERE = "/ledger/webhooks"
@@ -17,35 +17,35 @@ KINDS = [subject.value for subject in webhooks.TOLD_OF]
 
 
 @place.page(HERE, May.SET_RULES, sure=True)
-def listing(request: Request, desk: AtDesk) -> Response:
-    found = webhooks.list_webhooks(desk)
-    return draw(request, "webhooks.html", webhooks=found, kinds=KINDS, made=None, secret="")
+def list_webhooks(request: Request, context: RequestContext) -> Response:
+    found = webhooks.list_webhooks(context)
+    return render(request, "webhooks.html", webhooks=found, kinds=KINDS, made=None, secret="")
 
 
 @place.action(HERE, May.SET_RULES, sure=True)
 def add(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Annotated[str, Form()] = "",
     url: Annotated[str, Form()] = "",
     subjects: Annotated[list[str] | None, Form()] = None,
 ) -> Response:
-    made, secret = webhooks.add(desk, name, url, (subjects or [])[:50])
-    found = webhooks.list_webhooks(desk)
-    return draw(request, "webhooks.html", webhooks=found, kinds=KINDS, made=made, secret=secret)
+    made, secret = webhooks.add(context, name, url, (subjects or [])[:50])
+    found = webhooks.list_webhooks(context)
+    return render(request, "webhooks.html", webhooks=found, kinds=KINDS, made=made, secret=secret)
 
 
 @place.action("/ledger/webhooks/{key}/remove", May.SET_RULES, sure=True)
-def remove(request: Request, desk: AtDesk, key: str) -> Response:
-    webhooks.remove(desk, key)
+def remove(request: Request, context: RequestContext, key: str) -> Response:
+    webhooks.remove(context, key)
     return go(request, HERE)
 
 
 @place.action("/ledger/webhooks/{key}/replay", May.SET_RULES, sure=True)
 def replay(
-    request: Request, desk: AtDesk, key: str, after: Annotated[str, Form()] = ""
+    request: Request, context: RequestContext, key: str, after: Annotated[str, Form()] = ""
 ) -> Response:
     if after and not (after.isdecimal() and len(after) < 16):
         raise NotUnderstood("Give the number of an entry of the ledger.", field="after")
-    webhooks.replay(desk, key, int(after) if after else None)
+    webhooks.replay(context, key, int(after) if after else None)
     return go(request, HERE)

@@ -15,9 +15,9 @@ from sedge.core.facts import counted
 from sedge.services.licences import licences
 from sedge.services.licences.seat_history import SeatHistory, seat_histories
 from sedge.services.workorders import workorders
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.seatchart import seat_chart
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 MOST_SEATS = 10_000
@@ -25,13 +25,13 @@ LISTS = ("needs_all", "needs_any", "for_holders")
 
 
 @place.page("/licences", May.SEE_MONEY)
-def pools_page(request: Request, desk: AtDesk) -> Response:
-    histories = seat_histories(desk)
-    return draw(
+def pools_page(request: Request, context: RequestContext) -> Response:
+    histories = seat_histories(context)
+    return render(
         request,
         "_licences.html" if target(request) == "licences" else "licences.html",
         rows=[
-            (pool, _chart(histories.get(pool.product.id), pool)) for pool in licences.pools(desk)
+            (pool, _chart(histories.get(pool.product.id), pool)) for pool in licences.pools(context)
         ],
     )
 
@@ -41,39 +41,39 @@ def _chart(history: SeatHistory | None, pool: licences.Pool) -> Markup | None:
 
 
 @place.page("/licences/new", May.SET_RULES)
-def new_product(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "product_new.html", **_form_facts(desk), product=None)
+def new_product(request: Request, context: RequestContext) -> Response:
+    return render(request, "product_new.html", **_form_facts(context), product=None)
 
 
 @place.page("/licences/{product}", May.SEE_MONEY)
-def product_page(request: Request, desk: AtDesk, product: str) -> Response:
-    view = licences.one_product(desk, product)
-    return draw(
+def product_page(request: Request, context: RequestContext, product: str) -> Response:
+    view = licences.one_product(context, product)
+    return render(
         request,
         "product.html",
         view=view,
-        **_form_facts(desk),
+        **_form_facts(context),
         product=view.pool.product,
         currencies=view.pool.product.prices,
     )
 
 
-def _form_facts(desk: AtDesk) -> dict[str, Any]:
+def _form_facts(context: RequestContext) -> dict[str, Any]:
     return {
-        "known": [(p.id, p.name) for p in licences.products(desk)],
+        "known": [(p.id, p.name) for p in licences.products(context)],
         "kinds": [(k.value, k.value.replace("_", " ")) for k in HolderKind],
     }
 
 
 @place.action("/licences/new", May.SET_RULES)
-async def add_product(request: Request, desk: AtDesk) -> Response:
-    made = await run_in_threadpool(licences.put_product, desk, await _fields(request))
+async def add_product(request: Request, context: RequestContext) -> Response:
+    made = await run_in_threadpool(licences.put_product, context, await _fields(request))
     return go(request, f"/licences/{made.id}")
 
 
 @place.action("/licences/{product}/change", May.SET_RULES)
-async def change_product(request: Request, desk: AtDesk, product: str) -> Response:
-    await run_in_threadpool(licences.put_product, desk, await _fields(request), product)
+async def change_product(request: Request, context: RequestContext, product: str) -> Response:
+    await run_in_threadpool(licences.put_product, context, await _fields(request), product)
     return go(request, f"/licences/{product}")
 
 
@@ -95,20 +95,22 @@ def _seats(text: str) -> int:
     return int(text)
 
 
-def _order(request: Request, desk: AtDesk, title: str, *tasks: dict[str, Any]) -> Response:
-    order = workorders.draft(desk, title, workorders.read_tasks(desk, list(tasks)), look=True)
+def _order(
+    request: Request, context: RequestContext, title: str, *tasks: dict[str, Any]
+) -> Response:
+    order = workorders.draft(context, title, workorders.read_tasks(context, list(tasks)), look=True)
     to = f"/work-orders/{order.no}"
     return go(request, to)
 
 
 @place.action("/licences/{product}/seats", May.BUY)
 def buy(
-    request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "1"
+    request: Request, context: RequestContext, product: str, seats: Annotated[str, Form()] = "1"
 ) -> Response:
-    n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
+    n, name = _seats(seats), licences.one_product(context, product).pool.product.name
     return _order(
         request,
-        desk,
+        context,
         f"Buy {counted(n, 'seat')} of {name}",
         {"kind": "buy_seats", "product": product, "seats": n},
     )
@@ -116,26 +118,26 @@ def buy(
 
 @place.action("/licences/{product}/trial", May.BUY)
 def try_out(
-    request: Request, desk: AtDesk, product: str, seats: Annotated[str, Form()] = "5"
+    request: Request, context: RequestContext, product: str, seats: Annotated[str, Form()] = "5"
 ) -> Response:
-    n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
+    n, name = _seats(seats), licences.one_product(context, product).pool.product.name
     return _order(
-        request, desk, f"Try {name}", {"kind": "start_trial", "product": product, "seats": n}
+        request, context, f"Try {name}", {"kind": "start_trial", "product": product, "seats": n}
     )
 
 
 @place.action("/licences/{product}/cancel", May.BUY)
 def cancel(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     product: str,
     subscription: Annotated[str, Form()] = "",
     seats: Annotated[str, Form()] = "1",
 ) -> Response:
-    n, name = _seats(seats), licences.one_product(desk, product).pool.product.name
+    n, name = _seats(seats), licences.one_product(context, product).pool.product.name
     return _order(
         request,
-        desk,
+        context,
         f"Cancel {counted(n, 'seat')} of {name}",
         {"kind": "cancel_seats", "subscription": subscription, "seats": n},
     )
@@ -144,7 +146,7 @@ def cancel(
 @place.action("/licences/{product}/exchange", May.CHANGE_ESTATE)
 def exchange(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     product: str,
     to: Annotated[str, Form()] = "",
     who: Annotated[list[str] | None, Form()] = None,
@@ -153,7 +155,7 @@ def exchange(
     """For those ticked, or for all; without another product the seats are taken back."""
     if everybody:
         refs = [
-            {"kind": ref.kind.value, "id": ref.id} for ref in licences.holders_of(desk, product)
+            {"kind": ref.kind.value, "id": ref.id} for ref in licences.holders_of(context, product)
         ]
     else:
         refs = [
@@ -162,18 +164,18 @@ def exchange(
         ]
     if not refs:
         raise NotUnderstood("Tick who is meant, or choose everybody.", field="who")
-    name = licences.one_product(desk, product).pool.product.name
+    name = licences.one_product(context, product).pool.product.name
     if not to:
         tasks: list[dict[str, Any]] = [
             {"kind": "revoke_licence", "holder": ref, "product": product} for ref in refs
         ]
         return _order(
-            request, desk, f"Take back {name} from {counted(len(refs), 'holder')}", *tasks
+            request, context, f"Take back {name} from {counted(len(refs), 'holder')}", *tasks
         )
-    other = licences.one_product(desk, to).pool.product.name
+    other = licences.one_product(context, to).pool.product.name
     tasks = [
         {"kind": "exchange_licence", "holder": ref, "product": product, "to": to} for ref in refs
     ]
     return _order(
-        request, desk, f"Exchange {name} for {other}, {counted(len(refs), 'holder')}", *tasks
+        request, context, f"Exchange {name} for {other}, {counted(len(refs), 'holder')}", *tasks
     )

@@ -11,25 +11,25 @@ from sedge.services.holders import site_management
 from sedge.services.numbers import capacity_forecast, estate
 from sedge.web.numbers import card_views
 from sedge.web.numbers.query import end_of_day
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render
 
 place = Place()
 
 
 @place.page("/numbers/differences", May.LOOK)
 def differences(
-    request: Request, desk: AtDesk, one: str = "", other: str = "", site: str = ""
+    request: Request, context: RequestContext, one: str = "", other: str = "", site: str = ""
 ) -> Response:
     """Numbers that stood differently at the ends of two days; a month back and today where none are
     given."""
-    today = desk.now().date()
+    today = context.now().date()
     one, other = one or (today - timedelta(days=30)).isoformat(), other or today.isoformat()
-    begin, end = end_of_day(desk, one, "one"), end_of_day(desk, other, "other")
+    begin, end = end_of_day(context, one, "one"), end_of_day(context, other, "other")
     if begin is None or end is None or begin >= end:
         raise NotUnderstood("The first day must lie before the second.", field="other")
-    found = estate.differences(desk, begin, end, site[:80])
-    return draw(
+    found = estate.differences(context, begin, end, site[:80])
+    return render(
         request,
         "differences.html",
         one=one,
@@ -39,24 +39,24 @@ def differences(
         moved=found.moved,
         states=card_views.states_compared(found.before, found.after),
         today=today.isoformat(),
-        sites=site_management.site_choices(desk),
+        sites=site_management.site_choices(context),
     )
 
 
 @place.page("/numbers/figures", May.LOOK)
-def site_figures(request: Request, desk: AtDesk, site: str = "") -> Response:
+def site_figures(request: Request, context: RequestContext, site: str = "") -> Response:
     """Utilisation, months to exhaustion and order advice of a site: the formulas and what went into
     them."""
-    found = capacity_forecast.of_site(desk, site) if site else []
-    return draw(
+    found = capacity_forecast.of_site(context, site) if site else []
+    return render(
         request,
         "figures.html",
         figures=[card_views.figure_view(f) for f in found],
         site=found[0].site if found else None,
         growing=(
-            [card_views.figure_view(f) for f in capacity_forecast.growing(desk)[:40]]
+            [card_views.figure_view(f) for f in capacity_forecast.growing(context)[:40]]
             if not site
             else []
         ),
-        sites=site_management.site_choices(desk),
+        sites=site_management.site_choices(context),
     )

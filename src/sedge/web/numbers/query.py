@@ -13,9 +13,9 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
 from sedge.core.records import Capacity, HolderKind
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.numbers import bulk_actions
-from sedge.services.numbers import numbers as desk_numbers
+from sedge.services.numbers import numbers as number_service
 from sedge.store.repositories.numbers import SORTS, Filter
 
 PLAIN = {"view": "blocks", "sort": "number", "shape": "20"}
@@ -117,8 +117,8 @@ class Query:
         free = len(self.within) - len(lead)
         return (int(lead + "0" * free), int(lead + "9" * free)) if lead else None
 
-    def filter(self, desk: Desk) -> Filter:
-        search = desk_numbers.meant(desk, self.find) if self.find else None
+    def filter(self, context: Context) -> Filter:
+        search = number_service.meant(context, self.find) if self.find else None
         return Filter(
             search,
             self.state,
@@ -130,7 +130,7 @@ class Query:
             self.kind,
             self.held,
             self.tag,
-            bulk_actions.named(desk, self.pick) if self.pick else None,
+            bulk_actions.named(context, self.pick) if self.pick else None,
         )
 
 
@@ -178,12 +178,12 @@ def query_of(request: Request) -> Query:
 ThePage = Annotated[Query, Depends(query_of)]
 
 
-def end_of_day(desk: Desk, day: str, field: str = "at") -> datetime | None:
+def end_of_day(context: Context, day: str, field: str = "at") -> datetime | None:
     """The last moment of a day at home; None for '' . Raises NotUnderstood."""
     if not day:
         return None
     try:
-        zone: ZoneInfo = desk.house.home_zone(desk.who.organisation)
+        zone: ZoneInfo = context.installation.home_zone(context.who.organisation)
         return datetime.combine(datetime.fromisoformat(day).date(), time.max, zone)
     except (ValueError, OverflowError) as error:
         raise NotUnderstood("Type the day as 2026-03-12.", field=field) from error

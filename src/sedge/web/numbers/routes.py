@@ -9,44 +9,44 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.services.numbers import bulk_actions, columns, estate, features, saved_views
-from sedge.services.numbers import numbers as desk_numbers
+from sedge.services.numbers import numbers as number_service
 from sedge.services.workorders import workorders
 from sedge.web.numbers import card_views, views
 from sedge.web.numbers.query import Query, ThePage, end_of_day
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, is_swap, opens_for, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, is_swap, opens_for, render, target
 
 place = Place()
 
 
 @place.page("/numbers", May.LOOK)
-def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
+def numbers_page(request: Request, context: RequestContext, query: ThePage) -> Response:
     if target(request) == "card":
-        return draw(
+        return render(
             request,
             "_card.html",
-            card=_card(desk, query),
+            card=_card(context, query),
             close=query.link(),
             number=query.number,
             at=query.at,
         )
-    at = end_of_day(desk, query.at)
-    wanted = query.filter(desk)
-    overview = estate.overview(desk)
-    facts = views.page_facts(query, overview, saved_views.list_views(desk), desk.now())
-    facts["site_name"] = estate.site_called(desk, query.site) if query.site else ""
+    at = end_of_day(context, query.at)
+    wanted = query.filter(context)
+    overview = estate.overview(context)
+    facts = views.page_facts(query, overview, saved_views.list_views(context), context.now())
+    facts["site_name"] = estate.site_called(context, query.site) if query.site else ""
     if query.is_list:
-        listing = estate.list_numbers(desk, wanted, sort=query.sort, after=query.after, at=at)
+        listing = estate.list_numbers(context, wanted, sort=query.sort, after=query.after, at=at)
         facts |= views.list_facts(
             query,
             overview,
             listing,
-            columns.chosen(query.show, desk.who.role),
-            estate.tags(desk, wanted),
+            columns.chosen(query.show, context.who.role),
+            estate.tags(context, wanted),
         )
     else:
         blocks, following = estate.blocks(
-            desk,
+            context,
             wanted,
             by_area=query.group == "area",
             after=query.after,
@@ -54,13 +54,13 @@ def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
             within=query.range,
         )
         facts |= views.block_facts(
-            query, overview, blocks, following, estate.counts_of(desk, wanted, at)
+            query, overview, blocks, following, estate.counts_of(context, wanted, at)
         )
     template = "_numbers_shelf.html" if target(request) == "shelf" else "numbers.html"
-    return draw(
+    return render(
         request,
         template,
-        card=_card(desk, query),
+        card=_card(context, query),
         number=query.number,
         close=query.link(),
         at=query.at,
@@ -68,23 +68,26 @@ def numbers_page(request: Request, desk: AtDesk, query: ThePage) -> Response:
     )
 
 
-def _card(desk: AtDesk, query: Query) -> card_views.CardView | None:
+def _card(context: RequestContext, query: Query) -> card_views.CardView | None:
     if not query.number:
         return None
     return card_views.card_view(
-        desk_numbers.card(desk, f"+{query.number}", end_of_day(desk, query.at)), desk.now()
+        number_service.card(context, f"+{query.number}", end_of_day(context, query.at)),
+        context.now(),
     )
 
 
 @place.page("/numbers/sites", May.LOOK)
-def choose_site(request: Request, desk: AtDesk, query: ThePage, name: str = "") -> Response:
+def choose_site(
+    request: Request, context: RequestContext, query: ThePage, name: str = ""
+) -> Response:
     """The sites that the other filters leave numbers at, as one types."""
-    found = estate.sites_to_choose(desk, query.filter(desk), name)
+    found = estate.sites_to_choose(context, query.filter(context), name)
     rows = [
         views.Choice(title, query.link(site=key), n, query.site == key) for key, title, n in found
     ]
     again = query.link().replace("/numbers", "/numbers/sites", 1)
-    return draw(
+    return render(
         request,
         "_choose_site.html",
         rows=rows,
@@ -95,9 +98,9 @@ def choose_site(request: Request, desk: AtDesk, query: ThePage, name: str = "") 
 
 
 @place.page("/find", May.LOOK)
-def find(request: Request, desk: AtDesk, find: str = "") -> Response:
-    found = desk_numbers.find(desk, find[:2000])
-    return draw(
+def find(request: Request, context: RequestContext, find: str = "") -> Response:
+    found = number_service.find(context, find[:2000])
+    return render(
         request,
         "_found.html",
         groups=card_views.answers(found, find[:2000], opens_for(request)),
@@ -108,12 +111,12 @@ def find(request: Request, desk: AtDesk, find: str = "") -> Response:
 
 
 @place.page("/find/open", May.LOOK)
-def open_found(request: Request, desk: AtDesk, find: str = "") -> Response:
+def open_found(request: Request, context: RequestContext, find: str = "") -> Response:
     """Enter in the finder: the only thing found, or else the list of numbers that fit."""
     rows = [
         row
         for _, rows in card_views.answers(
-            desk_numbers.find(desk, find[:2000]), find[:2000], opens_for(request)
+            number_service.find(context, find[:2000]), find[:2000], opens_for(request)
         )
         for row in rows
     ]
@@ -125,29 +128,29 @@ def open_found(request: Request, desk: AtDesk, find: str = "") -> Response:
 @place.action("/numbers/views", May.NOTE)
 def save_view(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Annotated[str, Form()] = "",
     query: Annotated[str, Form()] = "",
 ) -> Response:
-    saved = saved_views.save(desk, name, query)
+    saved = saved_views.save(context, name, query)
     return go(request, f"/numbers?{saved.query}")
 
 
 @place.action("/numbers/views/{key}/forget", May.NOTE)
-def forget_view(request: Request, desk: AtDesk, key: str) -> Response:
-    saved_views.forget(desk, key)
+def forget_view(request: Request, context: RequestContext, key: str) -> Response:
+    saved_views.forget(context, key)
     return go(request, "/numbers")
 
 
 @place.page("/numbers/{number}", May.LOOK)
-def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Response:
+def number_page(request: Request, context: RequestContext, number: str, at: str = "") -> Response:
     """A card of its own, with history; `at` (a day) shows it as it was at that day's end."""
-    e164 = desk_numbers.the_number(desk, number)
-    card = desk_numbers.card(desk, e164, end_of_day(desk, at))
-    return draw(
+    e164 = number_service.the_number(context, number)
+    card = number_service.card(context, e164, end_of_day(context, at))
+    return render(
         request,
         "number.html",
-        card=card_views.card_view(card, desk.now()),
+        card=card_views.card_view(card, context.now()),
         number=e164[1:],
         close="/numbers",
         at=at,
@@ -155,17 +158,19 @@ def number_page(request: Request, desk: AtDesk, number: str, at: str = "") -> Re
 
 
 @place.action("/numbers/{number}/facts", May.NOTE)
-async def edit_facts(request: Request, desk: AtDesk, number: str) -> Response:
+async def edit_facts(request: Request, context: RequestContext, number: str) -> Response:
     """Only what is sent is changed. Asked from the card itself (`here`), nothing is drawn anew."""
     form = {key: str(value) for key, value in (await request.form()).items()}
-    return await run_in_threadpool(_keep_facts, request, desk, number, form)
+    return await run_in_threadpool(_keep_facts, request, context, number, form)
 
 
-def _keep_facts(request: Request, desk: AtDesk, number: str, form: dict[str, str]) -> Response:
-    e164 = desk_numbers.the_number(desk, number)
+def _keep_facts(
+    request: Request, context: RequestContext, number: str, form: dict[str, str]
+) -> Response:
+    e164 = number_service.the_number(context, number)
     known = [(form.get("system", ""), form.get("elsewhere", ""))] if "system" in form else None
-    desk_numbers.edit_facts(
-        desk,
+    number_service.edit_facts(
+        context,
         e164,
         label=form.get("label"),
         note=form.get("note"),
@@ -179,10 +184,10 @@ def _keep_facts(request: Request, desk: AtDesk, number: str, form: dict[str, str
 
 
 @place.page("/numbers/{number}/features", May.LOOK)
-def features_page(request: Request, desk: AtDesk, number: str) -> Response:
+def features_page(request: Request, context: RequestContext, number: str) -> Response:
     """What the carrier offers for the number, what of it is on, and from when it works."""
-    found, carrier, rows = features.rows(desk, desk_numbers.the_number(desk, number))
-    return draw(
+    found, carrier, rows = features.rows(context, number_service.the_number(context, number))
+    return render(
         request,
         "features.html",
         number=found,
@@ -195,25 +200,25 @@ def features_page(request: Request, desk: AtDesk, number: str) -> Response:
 @place.action("/numbers/{number}/features", May.BUY)
 def switch_feature(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     number: str,
     feature: Annotated[str, Form()] = "",
     switch: Annotated[str, Form()] = "on",
 ) -> Response:
     """The draft of a work order that switches one."""
-    e164 = desk_numbers.the_number(desk, number)
+    e164 = number_service.the_number(context, number)
     tasks, title = bulk_actions.plan(
-        desk,
+        context,
         "feature",
-        bulk_actions.view_choice(desk, e164[1:]),
+        bulk_actions.view_choice(context, e164[1:]),
         {"feature": feature, "switch": switch},
     )
-    return go(request, f"/work-orders/{workorders.draft(desk, title, tasks, look=True).no}")
+    return go(request, f"/work-orders/{workorders.draft(context, title, tasks, look=True).no}")
 
 
 @place.page("/numbers/{number}/card", May.LOOK)
-def card_part(request: Request, desk: AtDesk, number: str) -> Response:
+def card_part(request: Request, context: RequestContext, number: str) -> Response:
     """The card's inside, for its quiet refresh."""
-    e164 = desk_numbers.the_number(desk, number)
-    card = card_views.card_view(desk_numbers.card(desk, e164), desk.now())
-    return draw(request, "_card_body.html", card=card, number=e164[1:], close="/numbers", at="")
+    e164 = number_service.the_number(context, number)
+    card = card_views.card_view(number_service.card(context, e164), context.now())
+    return render(request, "_card_body.html", card=card, number=e164[1:], close="/numbers", at="")

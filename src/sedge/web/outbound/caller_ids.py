@@ -11,8 +11,8 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.services.outbound import caller_ids
 from sedge.services.workorders import workorders
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render
 from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
@@ -24,15 +24,15 @@ SHOWS = [
 
 
 @place.page("/holders/caller-ids", May.LOOK)
-def page(request: Request, desk: AtDesk, site: str = "", person: str = "") -> Response:
-    chosen = caller_ids.view_number_shown(desk, site=site, person=person)
+def page(request: Request, context: RequestContext, site: str = "", person: str = "") -> Response:
+    chosen = caller_ids.view_number_shown(context, site=site, person=person)
     above = (
         [("", "as the organisation says" if site else "as the site says")] if site or person else []
     )
-    return draw(
+    return render(
         request,
         "caller_ids.html",
-        view=caller_ids.view_rules(desk),
+        view=caller_ids.view_rules(context),
         chosen=chosen,
         shows=[*above, *SHOWS],
         site=site,
@@ -43,7 +43,7 @@ def page(request: Request, desk: AtDesk, site: str = "", person: str = "") -> Re
 @place.action("/holders/caller-ids", May.CHANGE_ESTATE)
 def set_it(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     site: Annotated[str, Form()] = "",
     person: Annotated[str, Form()] = "",
     shows: Annotated[str, Form()] = "",
@@ -51,11 +51,11 @@ def set_it(
     number: Annotated[str, Form()] = "",
     now: Now = "",
 ) -> Response:
-    line = caller_ids.view_number_shown(desk, site=site, person=person).line
+    line = caller_ids.view_number_shown(context, site=site, person=person).line
     if shows not in {"", *(key for key, _ in SHOWS)}:
         raise NotUnderstood("Choose what is shown.", field="shows")
     caller_id = (
-        read_one(number, desk.organisation.home_country, field="number")
+        read_one(number, context.organisation.home_country, field="number")
         if number.strip()
         else suits
     )
@@ -66,6 +66,6 @@ def set_it(
         "shows": shows,
         "caller_id": "" if shows == "withheld" else caller_id,
     }
-    tasks = workorders.read_tasks(desk, [raw])
-    made = workorders.draft(desk, f"Caller ID of {line.name}", tasks, look=True)
-    return run_or_review(request, desk, made.no, "/holders/caller-ids", now)
+    tasks = workorders.read_tasks(context, [raw])
+    made = workorders.draft(context, f"Caller ID of {line.name}", tasks, look=True)
+    return run_or_review(request, context, made.no, "/holders/caller-ids", now)

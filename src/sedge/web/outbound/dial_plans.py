@@ -14,8 +14,8 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialling.trade_patterns import Notation
 from sedge.services.outbound import dial_plans
 from sedge.services.outbound.dial_plans import RuleAsked
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 Text = Annotated[list[str], Form()]
@@ -81,16 +81,16 @@ Typed = Annotated[tuple[list[RuleAsked], list[int]], Depends(_asked)]
 
 
 @place.page("/dial-plans", May.LOOK)
-def every_site(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "dial_plans.html", sites=dial_plans.sites(desk), countries=COUNTRIES)
+def every_site(request: Request, context: RequestContext) -> Response:
+    return render(request, "dial_plans.html", sites=dial_plans.sites(context), countries=COUNTRIES)
 
 
 @place.page("/dial-plans/{key}", May.LOOK)
-def one(request: Request, desk: AtDesk, key: str, dialled: str = "") -> Response:
-    plan = dial_plans.view(desk, key)
+def one(request: Request, context: RequestContext, key: str, dialled: str = "") -> Response:
+    plan = dial_plans.view(context, key)
     tried = dial_plans.try_keys(plan, dialled)
     template = "_dial_plan_tried.html" if target(request) == "tried" else "dial_plan.html"
-    return draw(request, template, **_facts(plan), dialled=dialled, tried=tried)
+    return render(request, template, **_facts(plan), dialled=dialled, tried=tried)
 
 
 def _facts(plan: dial_plans.PlanView) -> dict[str, Any]:
@@ -105,32 +105,32 @@ def _facts(plan: dial_plans.PlanView) -> dict[str, Any]:
 
 
 @place.page("/dial-plans/{key}/rules.csv", May.LOOK)
-def export(desk: AtDesk, key: str) -> Response:
-    code, text = dial_plans.as_csv(desk, key)
+def export(context: RequestContext, key: str) -> Response:
+    code, text = dial_plans.as_csv(context, key)
     named = {"Content-Disposition": f'attachment; filename="dial-plan-{code}.csv"'}
     return Response(text, media_type="text/csv; charset=utf-8", headers=named)
 
 
 @place.action("/dial-plans/{key}/check", May.TRUNKS)
-def check(request: Request, desk: AtDesk, key: str, typed: Typed) -> Response:
+def check(request: Request, context: RequestContext, key: str, typed: Typed) -> Response:
     """What is wrong with the rules as they stand in the form; nothing changes."""
     asked, places = typed
-    plan = dial_plans.view(desk, key, dial_plans.read_asked(asked, places))
+    plan = dial_plans.view(context, key, dial_plans.read_asked(asked, places))
     template = "_dial_plan_found.html" if target(request) else "dial_plan.html"
-    return draw(request, template, **_facts(plan), dialled="", tried=None)
+    return render(request, template, **_facts(plan), dialled="", tried=None)
 
 
 @place.action("/dial-plans/{key}", May.TRUNKS)
-def change(request: Request, desk: AtDesk, key: str, typed: Typed) -> Response:
+def change_dial_plan(request: Request, context: RequestContext, key: str, typed: Typed) -> Response:
     """A draft with the new rules, so that its checks are seen."""
     asked, places = typed
-    made = dial_plans.draft(desk, key, dial_plans.read_asked(asked, places))
+    made = dial_plans.draft(context, key, dial_plans.read_asked(asked, places))
     return go(request, f"/work-orders/{made.no}")
 
 
 @place.action("/dial-plans/{key}/import", May.TRUNKS)
 def import_rules(
-    request: Request, desk: AtDesk, key: str, text: Annotated[str, Form()] = ""
+    request: Request, context: RequestContext, key: str, text: Annotated[str, Form()] = ""
 ) -> Response:
-    made = dial_plans.draft(desk, key, dial_plans.read_asked(dial_plans.read_csv(text)))
+    made = dial_plans.draft(context, key, dial_plans.read_asked(dial_plans.read_csv(text)))
     return go(request, f"/work-orders/{made.no}")

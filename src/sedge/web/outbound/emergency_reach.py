@@ -7,8 +7,8 @@ from sedge.core.access.roles import May
 from sedge.core.enums import HolderKind
 from sedge.core.safety.emergency_matrix import HOLDERS
 from sedge.services.outbound import emergency_reach
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render
 
 place = Place()
 NAMES = {
@@ -20,7 +20,7 @@ NAMES = {
 
 
 @place.page("/safety/reach", May.LOOK)
-def reach(request: Request, desk: AtDesk) -> Response:
-    rows = emergency_reach.rows(desk)
+def reach(request: Request, context: RequestContext) -> Response:
+    rows = emergency_reach.rows(context)
     kinds = [NAMES[kind] for kind in HOLDERS]
-    return draw(request, "emergency_reach.html", rows=rows, kinds=kinds)
+    return render(request, "emergency_reach.html", rows=rows, kinds=kinds)

@@ -15,8 +15,8 @@ from sedge.core.outbound.records import DAYS, OutboundRoute, RouteHours, RouteLi
 from sedge.services.outbound import fraud, outbound_routes
 from sedge.services.outbound.outbound_routes import RouteAsked, RoutesView
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 CLOCK = re.compile(r"([01]?\d|2[0-4]):([0-5]\d)")
@@ -27,15 +27,17 @@ ORDERS = [("order", "in this order"), ("cheapest", "the cheapest first"), ("shar
 
 
 @place.page("/outbound-routes", May.LOOK)
-def every_route(request: Request, desk: AtDesk, site: str = "", to: str = "") -> Response:
-    view = outbound_routes.view(desk)
+def every_route(
+    request: Request, context: RequestContext, site: str = "", to: str = ""
+) -> Response:
+    view = outbound_routes.view(context)
     taken, problem = None, ""
     if to.strip():
         try:
-            taken = outbound_routes.followed(desk, site or view.sites[0][0], to[:40])
+            taken = outbound_routes.followed(context, site or view.sites[0][0], to[:40])
         except (SedgeError, IndexError) as error:
             problem = getattr(error, "message", "There is no site to call from.")
-    return draw(
+    return render(
         request,
         "outbound_routes.html",
         view=view,
@@ -47,19 +49,19 @@ def every_route(request: Request, desk: AtDesk, site: str = "", to: str = "") ->
 
 
 @place.page("/outbound-routes/new", May.TRUNKS)
-def new_route(request: Request, desk: AtDesk) -> Response:
-    view = outbound_routes.view(desk)
+def new_route(request: Request, context: RequestContext) -> Response:
+    view = outbound_routes.view(context)
     return _form(request, view, None, BLANK)
 
 
 @place.page("/outbound-routes/risks", May.LOOK)
-def fraud_risks(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "fraud_risks.html", risks=fraud.view_risks(desk))
+def fraud_risks(request: Request, context: RequestContext) -> Response:
+    return render(request, "fraud_risks.html", risks=fraud.view_risks(context))
 
 
 @place.page("/outbound-routes/{no}", May.TRUNKS)
-def one_route(request: Request, desk: AtDesk, no: int) -> Response:
-    view = outbound_routes.view(desk)
+def one_route(request: Request, context: RequestContext, no: int) -> Response:
+    view = outbound_routes.view(context)
     if not 1 <= no <= len(view.routes):
         raise NotFound("There is no such route any more.", subject="route", id=str(no))
     route = view.routes[no - 1]
@@ -68,7 +70,7 @@ def one_route(request: Request, desk: AtDesk, no: int) -> Response:
 
 def _form(request: Request, view: RoutesView, no: int | None, route: OutboundRoute) -> Response:
     turn = "cheapest" if route.cheapest else "share" if route.shares else "order"
-    return draw(
+    return render(
         request,
         "outbound_route.html",
         view=view,
@@ -85,15 +87,15 @@ def _form(request: Request, view: RoutesView, no: int | None, route: OutboundRou
 
 
 @place.action("/outbound-routes", May.TRUNKS)
-async def save_route(request: Request, desk: AtDesk) -> Response:
+async def save_route(request: Request, context: RequestContext) -> Response:
     """As a draft, so that its checks are seen."""
     form = await request.form()
     no = _whole(_one(form, "no"), "no", 1000)
     asked = _asked(form)
 
     def draft() -> WorkOrder:
-        route = outbound_routes.read_route(desk, asked)
-        return outbound_routes.with_route(desk, no - 1 if no else None, route)
+        route = outbound_routes.read_route(context, asked)
+        return outbound_routes.with_route(context, no - 1 if no else None, route)
 
     made = await run_in_threadpool(draft)
     return go(request, f"/work-orders/{made.no}")
@@ -163,10 +165,10 @@ def _one(form: FormData, name: str) -> str:
 
 
 @place.action("/outbound-routes/{no}/up", May.TRUNKS)
-def move_up(request: Request, desk: AtDesk, no: int) -> Response:
-    return go(request, f"/work-orders/{outbound_routes.moved_up(desk, no - 1).no}")
+def move_up(request: Request, context: RequestContext, no: int) -> Response:
+    return go(request, f"/work-orders/{outbound_routes.moved_up(context, no - 1).no}")
 
 
 @place.action("/outbound-routes/{no}/remove", May.TRUNKS)
-def remove(request: Request, desk: AtDesk, no: int) -> Response:
-    return go(request, f"/work-orders/{outbound_routes.without(desk, no - 1).no}")
+def remove(request: Request, context: RequestContext, no: int) -> Response:
+    return go(request, f"/work-orders/{outbound_routes.without(context, no - 1).no}")

@@ -13,7 +13,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.numbers.ranges import NumberSet
 from sedge.core.porting.records import Port
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.services.porting import (
     change_freezes,
@@ -26,10 +26,10 @@ from sedge.services.porting import (
 )
 from sedge.services.supply import documents, supply
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.portcalendar import lanes
 from sedge.web.shared.drawings.portcourse import WAITS, course
-from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.shared.rendering import go, is_swap, render
 
 place = Place()
 MOST_TYPED = 2000
@@ -38,23 +38,27 @@ Typed = Annotated[str, Form(max_length=MOST_TYPED)]
 
 
 @place.page("/ports", May.SEE_MONEY)
-def listing(request: Request, desk: AtDesk) -> Response:
-    return draw(
-        request, "ports.html", ports=ports.list_ports(desk), dates=ports.dates(desk), waits=WAITS
+def list_ports(request: Request, context: RequestContext) -> Response:
+    return render(
+        request,
+        "ports.html",
+        ports=ports.list_ports(context),
+        dates=ports.dates(context),
+        waits=WAITS,
     )
 
 
 @place.page("/ports/new", May.PORT)
 def new(
-    request: Request, desk: AtDesk, text: str = "", account: str = "", site: str = ""
+    request: Request, context: RequestContext, text: str = "", account: str = "", site: str = ""
 ) -> Response:
-    return draw(request, "port_new.html", planned=None, **_choices(desk, text, account, site))
+    return render(request, "port_new.html", planned=None, **_choices(context, text, account, site))
 
 
-def _choices(desk: Desk, text: str, account: str, site: str) -> dict[str, Any]:
-    accounts = [(a.id, a.name) for a, _ in supply.buyable_accounts(desk)]
+def _choices(context: Context, text: str, account: str, site: str) -> dict[str, Any]:
+    accounts = [(a.id, a.name) for a, _ in supply.buyable_accounts(context)]
     return {
-        "sites": site_management.site_choices(desk),
+        "sites": site_management.site_choices(context),
         "accounts": accounts,
         "text": text,
         "account": account,
@@ -65,7 +69,7 @@ def _choices(desk: Desk, text: str, account: str, site: str) -> dict[str, Any]:
 @place.action("/ports/new", May.PORT)
 def plan(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     text: Annotated[str, Form(max_length=200_000)] = "",
     account: Typed = "",
     site: Typed = "",
@@ -74,69 +78,71 @@ def plan(
 ) -> Response:
     """Look first; `begin` keeps what can move as drafts."""
     if what == "begin":
-        made = port_planning.begin(desk, text, account=account, site=site)
+        made = port_planning.begin(context, text, account=account, site=site)
         return go(request, f"/ports/{made[0].id}" if len(made) == 1 else "/ports")
     content = file.file.read(ports.MOST_FILE + 1) if file and file.filename else b""
     planned = port_planning.plan_ports(
-        desk, ports.with_file(text, content), account=account, site=site
+        context, ports.with_file(text, content), account=account, site=site
     )
     text = _written(planned.numbers) if content else text  # what is begun with is what was read
     if is_swap(request):
-        return draw(
+        return render(
             request, "_port_plan.html", planned=planned, text=text, account=account, site=site
         )
-    return draw(request, "port_new.html", planned=planned, **_choices(desk, text, account, site))
+    return render(
+        request, "port_new.html", planned=planned, **_choices(context, text, account, site)
+    )
 
 
 @place.page("/ports.ics", May.SEE_MONEY)
-def all_dates(desk: AtDesk) -> Response:
-    return Response(ports.calendar(desk), media_type="text/calendar; charset=utf-8")
+def all_dates(context: RequestContext) -> Response:
+    return Response(ports.calendar(context), media_type="text/calendar; charset=utf-8")
 
 
 @place.page("/ports/calendar", May.SEE_MONEY)
-def calendar(request: Request, desk: AtDesk, begin: str = "") -> Response:
-    view = port_calendar.port_days(desk, begin)
-    today = desk.now().date()
-    return draw(
+def calendar(request: Request, context: RequestContext, begin: str = "") -> Response:
+    view = port_calendar.port_days(context, begin)
+    today = context.now().date()
+    return render(
         request,
         "port_calendar.html",
         view=view,
         picture=lanes(view, today),
-        free=change_freezes.list_free_days(desk),
-        sites=site_management.site_choices(desk),
+        free=change_freezes.list_free_days(context),
+        sites=site_management.site_choices(context),
     )
 
 
 @place.action("/ports/days", May.PORT)
 def keep_free(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     first: Typed = "",
     last: Typed = "",
     why: Typed = "",
     site: Typed = "",
 ) -> Response:
-    change_freezes.keep_free(desk, first=first, last=last, why=why, site=site)
+    change_freezes.keep_free(context, first=first, last=last, why=why, site=site)
     return go(request, "/ports/calendar")
 
 
 @place.action("/ports/days/{key}/give-back", May.PORT)
-def give_back(request: Request, desk: AtDesk, key: str) -> Response:
-    change_freezes.give_back(desk, key)
+def give_back(request: Request, context: RequestContext, key: str) -> Response:
+    change_freezes.give_back(context, key)
     return go(request, "/ports/calendar")
 
 
 @place.page("/ports/{key}", May.SEE_MONEY)
-def look(request: Request, desk: AtDesk, key: str) -> Response:
-    view = ports.view_port(desk, key)
+def show_port(request: Request, context: RequestContext, key: str) -> Response:
+    view = ports.view_port(context, key)
     zone = ZoneInfo(view.site.timezone)
-    ticked = port_cutover.ticked(desk, view.port)
+    ticked = port_cutover.ticked(context, view.port)
     planned = sum(1 for line in view.port.lines if line.holder and not line.refused)
     held = sum(1 for _, who, _ in ticked if who) if ticked else planned
     settled = {
         number: words for number, _, words in (said.partition(": ") for said in view.port.settled)
     }
-    return draw(
+    return render(
         request,
         "port.html",
         view=view,
@@ -169,26 +175,29 @@ def _giving(port: Port, free: list[str]) -> str:
 
 
 @place.page("/ports/{key}/mandate.pdf", May.SEE_MONEY)
-def mandate(desk: AtDesk, key: str) -> Response:
+def mandate(context: RequestContext, key: str) -> Response:
     headers = {"Content-Disposition": 'inline; filename="mandate.pdf"'}
-    return Response(ports.mandate_of(desk, key), media_type="application/pdf", headers=headers)
+    return Response(ports.mandate_of(context, key), media_type="application/pdf", headers=headers)
 
 
 @place.page("/ports/{key}/calendar.ics", May.SEE_MONEY)
-def dates(desk: AtDesk, key: str) -> Response:
+def dates(context: RequestContext, key: str) -> Response:
     return Response(
-        ports.calendar(desk, [ports.view_port(desk, key).port]),
+        ports.calendar(context, [ports.view_port(context, key).port]),
         media_type="text/calendar; charset=utf-8",
     )
 
 
 @place.action("/ports/{key}/compare", May.PORT)
 def compare(
-    request: Request, desk: AtDesk, key: str, bill: Annotated[str, Form(max_length=200_000)] = ""
+    request: Request,
+    context: RequestContext,
+    key: str,
+    bill: Annotated[str, Form(max_length=200_000)] = "",
 ) -> Response:
     """Beside the form for who has JavaScript, else as a page of its own."""
-    found = ports.compare_with_bill(desk, key, bill)
-    return draw(
+    found = ports.compare_with_bill(context, key, bill)
+    return render(
         request,
         "_port_compared.html" if is_swap(request) else "port_compared.html",
         compared=found,
@@ -197,18 +206,18 @@ def compare(
 
 
 def _act(
-    name: str, change: Callable[[Desk, str, dict[str, str]], Any], may: May = May.PORT
+    name: str, change: Callable[[Context, str, dict[str, str]], Any], may: May = May.PORT
 ) -> None:
     """An act on one port: `change` is given what was typed; it gives the port, or a work order
     where it drafts one."""
 
     @place.action(f"/ports/{{key}}/{name}", may)
-    async def act(request: Request, desk: AtDesk, key: str) -> Response:
+    async def act(request: Request, context: RequestContext, key: str) -> Response:
         typed = {
             field: str(value)[:MOST_TYPED]
             for field, value in (await request.form(max_fields=60_000)).items()
         }
-        done = await run_in_threadpool(change, desk, key, typed)
+        done = await run_in_threadpool(change, context, key, typed)
         return go(
             request,
             (
@@ -220,37 +229,48 @@ def _act(
 
 
 _act("change", ports.change_port)
-_act("sign", lambda desk, key, typed: ports.sign(desk, key, typed.get("signed", "")))
-_act("leave-out", lambda desk, key, typed: ports.leave_out(desk, key, typed.get("number", "")))
-_act("split", lambda desk, key, typed: port_dialogue.split(desk, key, typed.get("apart", "")))
-_act("submit", lambda desk, key, _: ports.submission(desk, key))
-_act("remind", lambda desk, key, _: port_dialogue.remind(desk, key))
-_act("date", lambda desk, key, typed: port_dialogue.move_date(desk, key, typed.get("wanted", "")))
-_act("cancel", lambda desk, key, _: port_dialogue.cancel(desk, key))
-_act("switch", lambda desk, key, _: port_cutover.activation(desk, key))
-_act("prove", lambda desk, key, _: port_cutover.proof(desk, key))
+_act("sign", lambda context, key, typed: ports.sign(context, key, typed.get("signed", "")))
+_act(
+    "leave-out", lambda context, key, typed: ports.leave_out(context, key, typed.get("number", ""))
+)
+_act("split", lambda context, key, typed: port_dialogue.split(context, key, typed.get("apart", "")))
+_act("submit", lambda context, key, _: ports.submission(context, key))
+_act("remind", lambda context, key, _: port_dialogue.remind(context, key))
+_act(
+    "date",
+    lambda context, key, typed: port_dialogue.move_date(context, key, typed.get("wanted", "")),
+)
+_act("cancel", lambda context, key, _: port_dialogue.cancel(context, key))
+_act("switch", lambda context, key, _: port_cutover.activation(context, key))
+_act("prove", lambda context, key, _: port_cutover.proof(context, key))
 _act(
     "back-out",
-    lambda desk, key, typed: port_cutover.backing_out(desk, key, typed.get("reason", "")),
+    lambda context, key, typed: port_cutover.backing_out(context, key, typed.get("reason", "")),
 )
-_act("close", lambda desk, key, _: port_cutover.close(desk, key))
+_act("close", lambda context, key, _: port_cutover.close(context, key))
 
 
 @place.action("/ports/{key}/answer", May.PORT)
 def answer(
-    request: Request, desk: AtDesk, key: str, text: Typed = "", file: UploadFile | None = None
+    request: Request,
+    context: RequestContext,
+    key: str,
+    text: Typed = "",
+    file: UploadFile | None = None,
 ) -> Response:
     content = file.file.read(documents.MOST_BYTES + 1) if file and file.filename else b""
     port_dialogue.answer_query(
-        desk, key, text, filename=(file.filename or "letter") if file else "", content=content
+        context, key, text, filename=(file.filename or "letter") if file else "", content=content
     )
     return go(request, f"/ports/{key}")
 
 
 @place.action("/ports/{key}/bill", May.PORT)
-def put_bill(request: Request, desk: AtDesk, key: str, file: UploadFile | None = None) -> Response:
+def put_bill(
+    request: Request, context: RequestContext, key: str, file: UploadFile | None = None
+) -> Response:
     content = file.file.read(documents.MOST_BYTES + 1) if file and file.filename else b""
-    ports.put_bill(desk, key, (file.filename or "bill") if file else "bill", content)
+    ports.put_bill(context, key, (file.filename or "bill") if file else "bill", content)
     return go(request, f"/ports/{key}")
 
 
@@ -258,40 +278,42 @@ def put_bill(request: Request, desk: AtDesk, key: str, file: UploadFile | None =
 
 
 @place.page("/ports/{key}/holders", May.SEE_MONEY)
-def who(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "port_holders.html", of=port_cutover.preparation(desk, key))
+def who(request: Request, context: RequestContext, key: str) -> Response:
+    return render(request, "port_holders.html", of=port_cutover.preparation(context, key))
 
 
 @place.action("/ports/{key}/holders", May.PORT)
-async def choose(request: Request, desk: AtDesk, key: str) -> Response:
+async def choose(request: Request, context: RequestContext, key: str) -> Response:
     form = {
         name: str(value)[:MOST_TYPED]
         for name, value in (await request.form(max_fields=60_000)).items()
     }
-    await run_in_threadpool(port_cutover.choose, desk, key, form)
+    await run_in_threadpool(port_cutover.choose, context, key, form)
     return go(request, f"/ports/{key}/holders")
 
 
 @place.action("/ports/{key}/holders/proposed", May.PORT)
-def take_proposals(request: Request, desk: AtDesk, key: str, unsure: Typed = "") -> Response:
-    port_cutover.take_proposals(desk, key, unsure=bool(unsure))
+def take_proposals(
+    request: Request, context: RequestContext, key: str, unsure: Typed = ""
+) -> Response:
+    port_cutover.take_proposals(context, key, unsure=bool(unsure))
     return go(request, f"/ports/{key}/holders")
 
 
 @place.action("/ports/{key}/holders/list", May.PORT)
 def paste(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     who: Annotated[str, Form(alias="list", max_length=500_000)] = "",
 ) -> Response:
-    port_cutover.paste(desk, key, who)
+    port_cutover.paste(context, key, who)
     return go(request, f"/ports/{key}/holders")
 
 
 @place.page("/ports/{key}/run-sheet", May.SEE_MONEY)
-def run_sheet(request: Request, desk: AtDesk, key: str) -> Response:
-    sheet = run_sheets.run_sheet(desk, key)
-    return draw(
+def run_sheet(request: Request, context: RequestContext, key: str) -> Response:
+    sheet = run_sheets.run_sheet(context, key)
+    return render(
         request, "run_sheet.html", sheet=sheet, port=sheet.port, clock=ZoneInfo(sheet.site.timezone)
     )

@@ -20,9 +20,9 @@ from sedge.services.safety import (
     safety,
 )
 from sedge.services.workorders import workorders
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import Place, RequestContext
 from sedge.web.safety import views
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.shared.rendering import go, render, target
 from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
@@ -30,30 +30,30 @@ place = Place()
 
 @place.page("/safety", May.LOOK)
 def overview(
-    request: Request, desk: AtDesk, site: str = "", number: str = "", dialled: str = ""
+    request: Request, context: RequestContext, site: str = "", number: str = "", dialled: str = ""
 ) -> Response:
     test, problem = None, ""
     if number:
         try:
             test = calls.emergency(
-                desk,
-                the_number(desk, number),
-                dialled.strip()[:20] or views.usual_digits(desk, number),
+                context,
+                the_number(context, number),
+                dialled.strip()[:20] or views.usual_digits(context, number),
             )
         except SedgeError as error:
             problem = error.message
-    cover = [c for c in coverage.by_site(desk) if not site or c.site.id == site]
-    sites = site_management.plain_sites(desk)
+    cover = [c for c in coverage.by_site(context) if not site or c.site.id == site]
+    sites = site_management.plain_sites(context)
     few = len(sites) <= views.FEW_SITES
     shown = [s.id for s in sites] if not site and few else [site] if site else []
-    return draw(
+    return render(
         request,
         "safety.html",
-        gaps=coverage.gaps(desk, limit=views.NAMED),
+        gaps=coverage.gaps(context, limit=views.NAMED),
         cover=views.rows(cover),
         nobody=all(c.whole.is_empty for c in cover),
         more_sites=max(0, len(cover) - views.MOST_SITES),
-        rows=safety.spots(desk, shown),
+        rows=safety.spots(context, shown),
         site=site,
         sites=[(s.id, s.name) for s in sites if few or s.id == site],
         number=number,
@@ -66,42 +66,46 @@ def overview(
 
 @place.action("/safety/help-call", May.PLACE_TEST_CALL)
 def help_call(
-    request: Request, desk: AtDesk, number: Annotated[str, Form(max_length=60)] = ""
+    request: Request, context: RequestContext, number: Annotated[str, Form(max_length=60)] = ""
 ) -> Response:
     """A call for help that ends at the stand-in of the answering point; its proof drawn below the
     test."""
-    proof = calls.place_help_call(desk, the_number(desk, number))
+    proof = calls.place_help_call(context, the_number(context, number))
     if target(request):
-        return draw(request, "_help_proof.html", proof=proof)
+        return render(request, "_help_proof.html", proof=proof)
     return go(request, f"/safety?number={proof.e164[1:]}")
 
 
 @place.action("/safety/put-right", May.CHANGE_ESTATE)
 def put_right(
-    request: Request, desk: AtDesk, gap: Annotated[str, Form(max_length=40)] = ""
+    request: Request, context: RequestContext, gap: Annotated[str, Form(max_length=40)] = ""
 ) -> Response:
-    return go(request, f"/work-orders/{coverage.put_right(desk, gap).no}")
+    return go(request, f"/work-orders/{coverage.put_right(context, gap).no}")
 
 
 @place.action("/safety/people/{person}/spot", May.CHANGE_ESTATE)
 def person_spot(
-    request: Request, desk: AtDesk, person: str, spot: Annotated[str, Form()], now: Now = ""
+    request: Request,
+    context: RequestContext,
+    person: str,
+    spot: Annotated[str, Form()],
+    now: Now = "",
 ) -> Response:
     """A person's numbers follow their spot; as a work order, so that it can be undone."""
-    tasks = workorders.read_tasks(desk, [{"kind": "set_spot", "person": person, "spot": spot}])
-    order = workorders.draft(desk, "Set a person's emergency spot", tasks, look=True)
-    return run_or_review(request, desk, order.no, f"/holders/people/{person}", now)
+    tasks = workorders.read_tasks(context, [{"kind": "set_spot", "person": person, "spot": spot}])
+    order = workorders.draft(context, "Set a person's emergency spot", tasks, look=True)
+    return run_or_review(request, context, order.no, f"/holders/people/{person}", now)
 
 
 @place.page("/safety/rules", May.LOOK)
 def rules(request: Request) -> Response:
-    return draw(request, "safety_rules.html", rules=RULES.values())
+    return render(request, "safety_rules.html", rules=RULES.values())
 
 
 @place.page("/safety/address", May.LOOK)
 def address(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     country: str = "",
     building: str = "",
     house_number: str = "",
@@ -120,17 +124,19 @@ def address(
         "region": region,
     }
     view = views.address_view(
-        desk, country or desk.organisation.home_country, {k: v[:200] for k, v in typed.items()}
+        context,
+        country or context.organisation.home_country,
+        {k: v[:200] for k, v in typed.items()},
     )
-    return draw(request, "address.html", view=view)
+    return render(request, "address.html", view=view)
 
 
 @place.action("/safety/addresses/recheck", May.CHANGE_SAFETY)
-def recheck(request: Request, desk: AtDesk) -> Response:
+def recheck(request: Request, context: RequestContext) -> Response:
     """Every address of ours once more; what came of it, drawn below the button."""
-    done = address_revalidation.recheck(desk)
+    done = address_revalidation.recheck(context)
     if target(request):
-        return draw(request, "_rechecked.html", done=done)
+        return render(request, "_rechecked.html", done=done)
     return go(request, "/safety")
 
 
@@ -138,27 +144,27 @@ def recheck(request: Request, desk: AtDesk) -> Response:
 
 
 @place.page("/safety/tests", May.LOOK)
-def tests(request: Request, desk: AtDesk) -> Response:
-    return draw(
+def tests(request: Request, context: RequestContext) -> Response:
+    return render(
         request,
         "safety_tests.html",
-        reports=emergency_reports.reports(desk),
-        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
+        reports=emergency_reports.reports(context),
+        sites=[(s.id, s.name) for s in site_management.plain_sites(context)],
     )
 
 
 @place.action("/safety/tests", May.PLACE_TEST_CALL)
 def run_test(
-    request: Request, desk: AtDesk, site: Annotated[str, Form(max_length=80)] = ""
+    request: Request, context: RequestContext, site: Annotated[str, Form(max_length=80)] = ""
 ) -> Response:
-    return go(request, f"/safety/tests/{emergency_reports.begin(desk, site=site).id}")
+    return go(request, f"/safety/tests/{emergency_reports.begin(context, site=site).id}")
 
 
 @place.page("/safety/tests/{key}", May.LOOK)
-def report(request: Request, desk: AtDesk, key: str) -> Response:
-    found, lines, count = emergency_reports.view_report(desk, key)
+def report(request: Request, context: RequestContext, key: str) -> Response:
+    found, lines, count = emergency_reports.view_report(context, key)
     template = "_safety_report.html" if target(request) == "report" else "safety_report.html"
-    return draw(
+    return render(
         request,
         template,
         report=found,
@@ -168,18 +174,20 @@ def report(request: Request, desk: AtDesk, key: str) -> Response:
 
 
 @place.page("/safety/tests/{key}/report.csv", May.LOOK)
-def report_csv(desk: AtDesk, key: str) -> Response:
+def report_csv(context: RequestContext, key: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="emergency-test-{key}.csv"'}
     return Response(
-        emergency_reports.as_csv(desk, key), media_type="text/csv; charset=utf-8", headers=headers
+        emergency_reports.as_csv(context, key),
+        media_type="text/csv; charset=utf-8",
+        headers=headers,
     )
 
 
 @place.page("/safety/tests/{key}/report.pdf", May.LOOK)
-def report_pdf(desk: AtDesk, key: str) -> Response:
+def report_pdf(context: RequestContext, key: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="emergency-test-{key}.pdf"'}
     return Response(
-        emergency_reports.as_pdf(desk, key), media_type="application/pdf", headers=headers
+        emergency_reports.as_pdf(context, key), media_type="application/pdf", headers=headers
     )
 
 
@@ -187,10 +195,10 @@ def report_pdf(desk: AtDesk, key: str) -> Response:
 
 
 @place.page("/safety/registered", May.LOOK)
-def registered_page(request: Request, desk: AtDesk, carrier: str = "") -> Response:
-    keeping = carrier_registrations.keeping(desk)
-    compared = carrier_registrations.compare(desk, carrier) if carrier else None
-    return draw(
+def registered_page(request: Request, context: RequestContext, carrier: str = "") -> Response:
+    keeping = carrier_registrations.keeping(context)
+    compared = carrier_registrations.compare(context, carrier) if carrier else None
+    return render(
         request,
         "registered.html",
         carriers=[(c.id, c.name) for c in keeping],
@@ -201,6 +209,6 @@ def registered_page(request: Request, desk: AtDesk, carrier: str = "") -> Respon
 
 @place.action("/safety/registered", May.CHANGE_ESTATE)
 def send_again(
-    request: Request, desk: AtDesk, carrier: Annotated[str, Form(max_length=80)] = ""
+    request: Request, context: RequestContext, carrier: Annotated[str, Form(max_length=80)] = ""
 ) -> Response:
-    return go(request, f"/work-orders/{carrier_registrations.send_again(desk, carrier).no}")
+    return go(request, f"/work-orders/{carrier_registrations.send_again(context, carrier).no}")

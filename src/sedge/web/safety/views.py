@@ -14,7 +14,7 @@ from sedge.core.safety.addresses import Match
 from sedge.core.safety.countries import FORMS, AddressField
 from sedge.core.safety.coverage import Share, SiteCoverage
 from sedge.core.safety.floors import floor_order
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import relocations, site_management
 from sedge.services.numbers.numbers import the_number
 from sedge.services.safety import safety
@@ -66,9 +66,9 @@ def rows(found: Sequence[SiteCoverage]) -> list[CoverRow]:
     return out
 
 
-def usual_digits(desk: Desk, number: str) -> str:
+def usual_digits(context: Context, number: str) -> str:
     """The first emergency number where a number's site is."""
-    country = safety.country_of(desk, the_number(desk, number))
+    country = safety.country_of(context, the_number(context, number))
     return COUNTRIES[country].emergency[0]
 
 
@@ -189,12 +189,12 @@ class AddressView:
         ]
 
 
-def address_view(desk: Desk, country: str, typed: dict[str, str]) -> AddressView:
-    country = country.upper() if country.upper() in FORMS else desk.organisation.home_country
+def address_view(context: Context, country: str, typed: dict[str, str]) -> AddressView:
+    country = country.upper() if country.upper() in FORMS else context.organisation.home_country
     found, problem, field = None, "", ""
     if any(typed.values()):
         try:
-            found = safety.match_address(desk, {"country": country, **typed})
+            found = safety.match_address(context, {"country": country, **typed})
         except SedgeError as error:
             problem, field = error.message, error.field or ""
     return AddressView(
@@ -232,18 +232,18 @@ class MoveView:
     every: list[tuple[str, str]]
 
 
-def move_view(desk: Desk, asked: Moving) -> MoveView:
-    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+def move_view(context: Context, asked: Moving) -> MoveView:
+    sites = [(s.id, s.name) for s in site_management.plain_sites(context)]
     asked = replace(
         asked, site=asked.site if asked.site in dict(sites) else (sites[0][0] if sites else "")
     )
-    spots = {key: site_management.spots_of(desk, key) for key, _ in sites[:MOST_TARGETS]}
+    spots = {key: site_management.spots_of(context, key) for key, _ in sites[:MOST_TARGETS]}
     here = spots.get(asked.site) or (
-        site_management.spots_of(desk, asked.site) if asked.site else []
+        site_management.spots_of(context, asked.site) if asked.site else []
     )
     names = {s.id: s.name for of in spots.values() for s in of} | {s.id: s.name for s in here}
     found = relocations.who(
-        desk, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor
+        context, site=asked.site, spot=asked.spot, department=asked.department, floor=asked.floor
     )
     every = [
         (s.id, f"{name}: {s.name} ({s.id})")
@@ -254,7 +254,7 @@ def move_view(desk: Desk, asked: Moving) -> MoveView:
     return MoveView(
         asked,
         sites,
-        [(d, d) for d in relocations.departments(desk, asked.site)],
+        [(d, d) for d in relocations.departments(context, asked.site)],
         [(f, f) for f in floors],
         [(s.id, s.name) for s in here],
         [(p, names.get(p.spot or "", "nowhere yet")) for p in found],

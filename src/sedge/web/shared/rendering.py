@@ -29,7 +29,7 @@ from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import away, lasting
 from sedge.core.numbers.e164 import describe, ending, in_national, read_by
 from sedge.core.outbound.forwarding import in_words_exact
-from sedge.web.routing import house_of, who_asks
+from sedge.web.routing import installation_of, who_asks
 from sedge.web.shared.assets import asset_base
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
@@ -160,7 +160,7 @@ def moment(then: datetime | None, now: datetime, zone: ZoneInfo) -> str:
     return format_date(local, "d MMM" if local.year == today.year else "d MMM y", locale=ENGLISH)
 
 
-def draw(
+def render(
     request: Request,
     template: str,
     *,
@@ -173,11 +173,13 @@ def draw(
     is for."""
     member = who_asks(request)
     if member:
-        read_by(house_of(request).organisations[member.organisation].home_country)
+        read_by(installation_of(request).organisations[member.organisation].home_country)
     env: Environment = request.app.state.templates
     permitted = request.app.state.permitted
-    has_head = member and not is_swap(request) and member.organisation in house_of(request).estates
-    facts_of_head = request.app.state.desk_facts(request) if has_head else None
+    has_head = (
+        member and not is_swap(request) and member.organisation in installation_of(request).estates
+    )
+    facts_of_head = request.app.state.head_facts(request) if has_head else None
     shared = {
         "member": member,
         "places": [place for place in PLACES if member and allowed(member.role, place[3])],
@@ -193,9 +195,11 @@ def draw(
         "may": lambda what: member is not None and allowed(member.role, May[what]),
         "opens": opener(permitted, member.role if member else None),
         "reaches": lambda site: member is not None and member.scope.covers(site),
-        "demo": house_of(request).settings.demo,
-        "zone": house_of(request).home_zone(member.organisation) if member else ZoneInfo("UTC"),
-        "desk_facts": facts_of_head,
+        "demo": installation_of(request).settings.demo,
+        "zone": installation_of(request).home_zone(member.organisation)
+        if member
+        else ZoneInfo("UTC"),
+        "head_facts": facts_of_head,
         "done_order": _number_in(request.query_params.get("done", "")),
     }
     html = env.get_template(template).render(**shared, **facts)

@@ -14,8 +14,8 @@ from sedge.core.spend.invoices import IN_ORDER, LineState, Verdict
 from sedge.core.spend.months import Month
 from sedge.services.spend import invoice_columns, invoices
 from sedge.services.trunks import trunks
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
@@ -28,25 +28,25 @@ REMEDIES = {
 
 
 @place.page("/spend/invoices", May.SEE_MONEY)
-def every(request: Request, desk: AtDesk) -> Response:
-    return draw(
+def every(request: Request, context: RequestContext) -> Response:
+    return render(
         request,
         "invoices.html",
-        invoices=invoices.list_invoices(desk),
-        waiting=invoice_columns.waiting(desk),
+        invoices=invoices.list_invoices(context),
+        waiting=invoice_columns.waiting(context),
         accounts=[
             (a.id, f"{a.name}, {a.balance.currency}")
-            for v in trunks.carriers(desk)
+            for v in trunks.carriers(context)
             for a in v.accounts
         ],
-        month=Month.of(desk.now()).later(-1),
+        month=Month.of(context.now()).later(-1),
     )
 
 
 @place.action("/spend/invoices", May.KEEP_BOOKS)
 def receive(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     file: Annotated[UploadFile, File()],
     account: Typed = "",
     reference: Typed = "",
@@ -55,21 +55,21 @@ def receive(
     if not account:
         raise NotUnderstood("Choose the account that was billed.", field="account")
     content = file.file.read(invoices.MOST_BYTES + 1)
-    made = invoice_columns.receive(desk, account, content, reference=reference, month=month)
+    made = invoice_columns.receive(context, account, content, reference=reference, month=month)
     if isinstance(made, invoice_columns.Pending):
         return go(request, f"/spend/invoices/columns/{made.id}")
     return go(request, f"/spend/invoices/{made.id}")
 
 
 @place.page("/spend/invoices/columns/{key}", May.KEEP_BOOKS)
-def columns(request: Request, desk: AtDesk, key: str) -> Response:
+def columns(request: Request, context: RequestContext, key: str) -> Response:
     """Which column is which, of an invoice that does not say it in words known here."""
-    pending = invoice_columns.get(desk, key)
-    return draw(request, "invoice_columns.html", pending=pending, fields=list(FIELDS.items()))
+    pending = invoice_columns.get(context, key)
+    return render(request, "invoice_columns.html", pending=pending, fields=list(FIELDS.items()))
 
 
 @place.action("/spend/invoices/columns/{key}", May.KEEP_BOOKS)
-async def settle_columns(request: Request, desk: AtDesk, key: str) -> Response:
+async def settle_columns(request: Request, context: RequestContext, key: str) -> Response:
     form = {name: str(value) for name, value in (await request.form()).items()}
     mapping: dict[str, int] = {}
     for name, value in form.items():
@@ -79,24 +79,24 @@ async def settle_columns(request: Request, desk: AtDesk, key: str) -> Response:
             raise NotUnderstood(message, field=name)
         if value and at.isascii() and at.isdigit():
             mapping[value] = int(at)
-    made = await run_in_threadpool(invoice_columns.settle, desk, key, mapping)
+    made = await run_in_threadpool(invoice_columns.settle, context, key, mapping)
     return go(request, f"/spend/invoices/{made.id}")
 
 
 @place.action("/spend/invoices/columns/{key}/discard", May.KEEP_BOOKS)
-def discard(request: Request, desk: AtDesk, key: str) -> Response:
-    invoice_columns.discard(desk, key)
+def discard(request: Request, context: RequestContext, key: str) -> Response:
+    invoice_columns.discard(context, key)
     return go(request, "/spend/invoices")
 
 
 @place.page("/spend/invoices/{key}", May.SEE_MONEY)
-def one(request: Request, desk: AtDesk, key: str, verdict: str = "") -> Response:
-    view = invoices.view(desk, key)
+def one(request: Request, context: RequestContext, key: str, verdict: str = "") -> Response:
+    view = invoices.view(context, key)
     if not verdict:
         verdict = next((v.value for v, _, _ in view.verdicts if v not in IN_ORDER), "")
     shown = "" if verdict == "all" else verdict
-    found = invoices.lines(desk, key, shown)
-    return draw(
+    found = invoices.lines(context, key, shown)
+    return render(
         request,
         "invoice.html",
         view=view,
@@ -113,7 +113,7 @@ def one(request: Request, desk: AtDesk, key: str, verdict: str = "") -> Response
 @place.action("/spend/invoices/{key}/settle", May.KEEP_BOOKS)
 def settle(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     lines: Annotated[list[int] | None, Form()] = None,
     state: Typed = "",
@@ -126,34 +126,37 @@ def settle(
         raise NotUnderstood("Choose at least one line.", field="lines")
     amount = None
     if credited.strip():
-        currency = invoices.view(desk, key).invoice.currency
-        locale = locale_of(desk.organisation.home_country)
+        currency = invoices.view(context, key).invoice.currency
+        locale = locale_of(context.organisation.home_country)
         amount = read_amount(credited, currency, locale, field="credited")
-    invoices.settle(desk, key, lines, LineState(state), why, amount)
+    invoices.settle(context, key, lines, LineState(state), why, amount)
     return go(request, f"/spend/invoices/{key}?verdict=all")
 
 
 @place.action("/spend/invoices/{key}/release", May.RELEASE)
 def release(
-    request: Request, desk: AtDesk, key: str, lines: Annotated[list[int] | None, Form()] = None
+    request: Request,
+    context: RequestContext,
+    key: str,
+    lines: Annotated[list[int] | None, Form()] = None,
 ) -> Response:
     """A draft that gives up the numbers of the chosen lines."""
-    made = invoices.draft_release(desk, key, lines or [])
+    made = invoices.draft_release(context, key, lines or [])
     return go(request, f"/work-orders/{made.no}")
 
 
 @place.action("/spend/invoices/{key}/judge", May.KEEP_BOOKS)
-def judge_again(request: Request, desk: AtDesk, key: str) -> Response:
-    invoices.judge_again(desk, key)
+def judge_again(request: Request, context: RequestContext, key: str) -> Response:
+    invoices.judge_again(context, key)
     return go(request, f"/spend/invoices/{key}")
 
 
 @place.action("/spend/invoices/{key}/remove", May.KEEP_BOOKS)
-def remove(request: Request, desk: AtDesk, key: str) -> Response:
-    invoices.remove(desk, key)
+def remove(request: Request, context: RequestContext, key: str) -> Response:
+    invoices.remove(context, key)
     return go(request, "/spend/invoices")
 
 
 @place.page("/spend/invoices/{key}/letter.pdf", May.SEE_MONEY)
-def letter(desk: AtDesk, key: str) -> Response:
-    return Response(invoices.letter(desk, key), media_type="application/pdf")
+def letter(context: RequestContext, key: str) -> Response:
+    return Response(invoices.letter(context, key), media_type="application/pdf")

@@ -11,8 +11,8 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.spend.months import Month
 from sedge.services.holders import site_management
 from sedge.services.spend import budgets, costs, exchange, overview
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 from sedge.web.spend.cost_bars import cost_bars, month_bars
 
 place = Place()
@@ -43,9 +43,9 @@ HOLDERS = {
 
 
 @place.page("/spend", May.SEE_MONEY)
-def spend(request: Request, desk: AtDesk, month: str = "", by: str = "site") -> Response:
-    shown = Month.read(month) if month else Month.of(desk.now())
-    found = overview.view(desk, shown, by)
+def spend(request: Request, context: RequestContext, month: str = "", by: str = "site") -> Response:
+    shown = Month.read(month) if month else Month.of(context.now())
+    found = overview.view(context, shown, by)
     currencies = [
         {
             "one": one,
@@ -63,7 +63,7 @@ def spend(request: Request, desk: AtDesk, month: str = "", by: str = "site") -> 
         }
         for one in found.currencies
     ]
-    return draw(
+    return render(
         request,
         "spend.html",
         month=shown,
@@ -71,10 +71,10 @@ def spend(request: Request, desk: AtDesk, month: str = "", by: str = "site") -> 
         groups=GROUPS,
         group=dict(GROUPS)[by],
         currencies=currencies,
-        in_all=exchange.in_all(desk, shown, [one.total for one in found.currencies]),
-        budgets=budgets.view(desk) if shown == Month.of(desk.now()) else [],
-        home=costs.home_currency(desk),
-        sites=site_management.site_choices(desk),
+        in_all=exchange.in_all(context, shown, [one.total for one in found.currencies]),
+        budgets=budgets.view(context) if shown == Month.of(context.now()) else [],
+        home=costs.home_currency(context),
+        sites=site_management.site_choices(context),
         more=MOST_BARS,
     )
 
@@ -98,7 +98,7 @@ def link_of(by: str, key: str) -> str:
 @place.action("/spend/budgets", May.KEEP_BOOKS)
 def set_budget(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     site: Typed = "",
     cost_centre: Typed = "",
     amount: Typed = "",
@@ -106,5 +106,5 @@ def set_budget(
 ) -> Response:
     """Of the site, or of the cost centre where one is typed; an empty amount takes it away."""
     group, key = ("cost_centre", cost_centre) if cost_centre.strip() else ("site", site)
-    budgets.change(desk, group, key, amount, currency)
+    budgets.set_budget(context, group, key, amount, currency)
     return go(request, "/spend")

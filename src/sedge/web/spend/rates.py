@@ -14,8 +14,8 @@ from sedge.services.spend import costs
 from sedge.services.spend.rates import least_cost, rate_decks
 from sedge.services.spend.rates.least_cost import Compared
 from sedge.services.trunks import trunks
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 from sedge.web.spend.rate_chart import rate_chart, shape_at
 
 place = Place()
@@ -37,28 +37,28 @@ class CompareRow(NamedTuple):
 
 
 @place.page("/spend/rates", May.SEE_MONEY)
-def rates(request: Request, desk: AtDesk) -> Response:
-    carriers = trunks.carriers(desk)
+def rates(request: Request, context: RequestContext) -> Response:
+    carriers = trunks.carriers(context)
     choices = [
         (f"trunk:{x.trunk.id}", f"{x.trunk.name}, {v.carrier.name}")
         for v in carriers
         for x in v.trunks
     ]
     choices += [(f"carrier:{v.carrier.id}", f"All trunks of {v.carrier.name}") for v in carriers]
-    return draw(
+    return render(
         request,
         "rates.html",
-        decks=rate_decks.decks(desk),
+        decks=rate_decks.decks(context),
         told=[v.carrier for v in carriers if v.carrier.rates],
         choices=choices,
-        home=costs.home_currency(desk),
+        home=costs.home_currency(context),
     )
 
 
 @place.action("/spend/rates", May.KEEP_BOOKS)
 def load(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     file: Annotated[UploadFile, File()],
     of: Typed = "",
     currency: Typed = "",
@@ -68,9 +68,11 @@ def load(
     kind, _, key = of.partition(":")
     content = file.file.read(rate_decks.MOST_BYTES + 1)
     if kind == "trunk":
-        loaded = rate_decks.load(desk, key, content, currency=currency, starts=starts)
+        loaded = rate_decks.load(context, key, content, currency=currency, starts=starts)
     elif kind == "carrier":
-        loaded = rate_decks.load_for_carrier(desk, key, content, currency=currency, starts=starts)
+        loaded = rate_decks.load_for_carrier(
+            context, key, content, currency=currency, starts=starts
+        )
     else:
         raise NotUnderstood("Choose whose rates these are.", field="of")
     if loaded.deck is None:
@@ -82,11 +84,11 @@ def load(
 
 
 @place.page("/spend/rates/compare", May.SEE_MONEY)
-def compare_rates(request: Request, desk: AtDesk) -> Response:
+def compare_rates(request: Request, context: RequestContext) -> Response:
     """What each trunk costs to where, by last month's calls."""
-    found = least_cost.view(desk)
+    found = least_cost.view(context)
     currencies = list(dict.fromkeys(row.currency for row in found.destinations))
-    return draw(
+    return render(
         request,
         "least_cost.html",
         found=found,
@@ -121,26 +123,26 @@ def _chart(found: Compared, currency: str) -> Markup:
 
 
 @place.action("/spend/rates/compare", May.TRUNKS)
-def route_cheapest(request: Request, desk: AtDesk) -> Response:
+def route_cheapest(request: Request, context: RequestContext) -> Response:
     """A draft with a route that takes the cheapest trunk first."""
-    return go(request, f"/work-orders/{least_cost.draft_cheapest(desk).no}")
+    return go(request, f"/work-orders/{least_cost.draft_cheapest(context).no}")
 
 
 @place.page("/spend/rates/{key}", May.SEE_MONEY)
-def deck(request: Request, desk: AtDesk, key: str, find: str = "") -> Response:
+def deck(request: Request, context: RequestContext, key: str, find: str = "") -> Response:
     """The rates whose digits or names begin with what is sought."""
-    known, found = rate_decks.one(desk, key)
+    known, found = rate_decks.one(context, key)
     wanted = find.strip().lstrip("+").lower()
     fitting = [r for r in found if r.prefix.startswith(wanted) or wanted in r.name.lower()]
     rows = [
         (r, per_minute(r), amount_of(r.fee), amount_of(r.minimum)) for r in fitting[:MOST_SHOWN]
     ]
-    return draw(
+    return render(
         request, "rate_deck.html", deck=known, rows=rows, count=len(fitting), find=find[:40]
     )
 
 
 @place.action("/spend/rates/{key}/remove", May.KEEP_BOOKS)
-def remove(request: Request, desk: AtDesk, key: str) -> Response:
-    rate_decks.remove(desk, key)
+def remove(request: Request, context: RequestContext, key: str) -> Response:
+    rate_decks.remove(context, key)
     return go(request, "/spend/rates")

@@ -7,40 +7,40 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.services.spend import right_sizing, unusual_calls
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
 
 
 @place.page("/spend/right-sizing", May.SEE_MONEY)
-def savings(request: Request, desk: AtDesk) -> Response:
-    found = right_sizing.view(desk)
-    return draw(request, "right_sizing.html", found=found, days=right_sizing.IDLE_DAYS)
+def savings(request: Request, context: RequestContext) -> Response:
+    found = right_sizing.view(context)
+    return render(request, "right_sizing.html", found=found, days=right_sizing.IDLE_DAYS)
 
 
 @place.action("/spend/right-sizing", May.CHANGE_ESTATE)
 def draft(
-    request: Request, desk: AtDesk, keys: Annotated[list[str] | None, Form()] = None
+    request: Request, context: RequestContext, keys: Annotated[list[str] | None, Form()] = None
 ) -> Response:
     """One work order with all that was chosen."""
-    made = right_sizing.draft(desk, keys or [])
+    made = right_sizing.draft(context, keys or [])
     return go(request, f"/work-orders/{made.no}")
 
 
 @place.page("/spend/unusual", May.SEE_MONEY)
-def unusual(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "unusual_calls.html", alarms=unusual_calls.list_alarms(desk))
+def unusual(request: Request, context: RequestContext) -> Response:
+    return render(request, "unusual_calls.html", alarms=unusual_calls.list_alarms(context))
 
 
 @place.action("/spend/unusual/{key}/settle", May.CHANGE_ESTATE)
-def settle(request: Request, desk: AtDesk, key: str, why: Typed = "") -> Response:
-    unusual_calls.settle(desk, key, why)
+def settle(request: Request, context: RequestContext, key: str, why: Typed = "") -> Response:
+    unusual_calls.settle(context, key, why)
     return go(request, "/spend/unusual")
 
 
 @place.action("/spend/unusual/{key}/rights", May.CHANGE_ESTATE)
-def take_rights_away(request: Request, desk: AtDesk, key: str) -> Response:
-    made = unusual_calls.take_rights_away(desk, key)
+def take_rights_away(request: Request, context: RequestContext, key: str) -> Response:
+    made = unusual_calls.take_rights_away(context, key)
     return go(request, f"/work-orders/{made.no}")

@@ -7,8 +7,8 @@ from sedge.core.access.roles import May, allowed
 from sedge.core.numbers.e164 import describe, read_one
 from sedge.services.holders import site_management
 from sedge.services.spend import call_settings, usage
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render
 from sedge.web.spend.hour_bars import hour_bars
 from sedge.web.spend.overview import link_of
 from sedge.web.spend.year_map import year_map
@@ -30,15 +30,15 @@ MOST_IDLE = 200
 @place.page("/spend/usage", May.SEE_MONEY)
 def used(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     by: str = "site",
     since: str = "",
     until: str = "",
     site: str = "",
 ) -> Response:
-    first, last = usage.read_days(desk, since, until)
-    rows = usage.usage(desk, by, first, last, site=site)
-    return draw(
+    first, last = usage.read_days(context, since, until)
+    rows = usage.usage(context, by, first, last, site=site)
+    return render(
         request,
         "usage.html",
         by=by,
@@ -47,10 +47,10 @@ def used(
         first=first,
         last=last,
         site=site,
-        sites=site_management.site_choices(desk),
+        sites=site_management.site_choices(context),
         chart=hour_bars(rows) if by == "hour" else "",
         rows=[(row, _shown(by, row), _link(by, row.key)) for row in rows],
-        settings=call_settings.view(desk),
+        settings=call_settings.view(context),
     )
 
 
@@ -67,15 +67,15 @@ def _link(by: str, key: str) -> str:
 
 
 @place.page("/spend/usage/idle", May.SEE_MONEY)
-def idle(request: Request, desk: AtDesk, days: int = 60) -> Response:
+def idle(request: Request, context: RequestContext, days: int = 60) -> Response:
     """Numbers in use that had no call."""
     shown = days if days in IDLE_DAYS else IDLE_DAYS[1]
-    found = usage.not_called(desk, shown, limit=MOST_IDLE)
-    return draw(request, "idle_numbers.html", days=shown, choices=IDLE_DAYS, numbers=found)
+    found = usage.not_called(context, shown, limit=MOST_IDLE)
+    return render(request, "idle_numbers.html", days=shown, choices=IDLE_DAYS, numbers=found)
 
 
 @place.page("/spend/usage/numbers/{number}", May.LOOK)
-def number_year(request: Request, desk: AtDesk, number: str) -> Response:
-    year = usage.year_of(desk, read_one(f"+{number}", desk.organisation.home_country))
-    names = allowed(desk.who.role, May.SEE_MONEY)
-    return draw(request, "number_year.html", year=year, chart=year_map(year), sees_calls=names)
+def number_year(request: Request, context: RequestContext, number: str) -> Response:
+    year = usage.year_of(context, read_one(f"+{number}", context.organisation.home_country))
+    names = allowed(context.who.role, May.SEE_MONEY)
+    return render(request, "number_year.html", year=year, chart=year_map(year), sees_calls=names)

@@ -17,8 +17,8 @@ from sedge.services import simulation_clock
 from sedge.services.carriers import accounts, payments
 from sedge.services.supply import supply
 from sedge.services.trunks import trunks
-from sedge.web.routing import AtDesk, Place, address_of
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext, address_of
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 Typed = Annotated[str, Form(max_length=200)]
@@ -53,10 +53,10 @@ SIP_FAULTS = {
 BACK = "/standins"
 
 
-def _control(desk: AtDesk) -> Control:
-    if not desk.house.settings.demo:
+def _control(context: RequestContext) -> Control:
+    if not context.installation.settings.demo:
         raise NotFound("There is nothing to steer here: this is not the demo.")
-    return simulation_clock.control_of(desk.house)
+    return simulation_clock.control_of(context.installation)
 
 
 def _back() -> Response:
@@ -64,18 +64,18 @@ def _back() -> Response:
 
 
 @place.page("/standins", May.STEER)
-def panel(request: Request, desk: AtDesk) -> Response:
-    state = _control(desk).state()
+def panel(request: Request, context: RequestContext) -> Response:
+    state = _control(context).state()
     known = [
         (x.trunk.id, x.trunk.name, x.trunk.id not in state["down"])
-        for row in trunks.carriers(desk)
+        for row in trunks.carriers(context)
         for x in row.trunks
     ]
     carriers = [
         (key, service.name, state["dearer"].get(key, 0))
-        for key, service in desk.outside.carriers.items()
+        for key, service in context.outside.carriers.items()
     ]
-    return draw(
+    return render(
         request,
         "standins_panel.html",
         state=state,
@@ -85,15 +85,15 @@ def panel(request: Request, desk: AtDesk) -> Response:
         sip_faults=SIP_FAULTS,
         trunks=known,
         carriers=carriers,
-        accounts=supply.buyable_accounts(desk),
-        sip=_control(desk).sip(),
+        accounts=supply.buyable_accounts(context),
+        sip=_control(context).sip(),
     )
 
 
 @place.action("/standins/panel/sip", May.STEER)
-def sip_fault(desk: AtDesk, domain: Typed = "", fault: Typed = "") -> Response:
+def sip_fault(context: RequestContext, domain: Typed = "", fault: Typed = "") -> Response:
     """How the SIP side of a carrier fails from now on."""
-    control = _control(desk)
+    control = _control(context)
     if domain not in {x["domain"] for x in control.sip()["users"]}:
         raise NotUnderstood("Choose a carrier.", field="domain")
     if fault not in SIP_FAULTS:
@@ -103,71 +103,75 @@ def sip_fault(desk: AtDesk, domain: Typed = "", fault: Typed = "") -> Response:
 
 
 @place.action("/standins/panel/clock", May.STEER)
-def clock(desk: AtDesk, seconds: Typed = "") -> Response:
-    _control(desk)
+def clock(context: RequestContext, seconds: Typed = "") -> Response:
+    _control(context)
     if seconds not in STEPS:
         raise NotUnderstood("Choose one of the steps.", field="seconds")
-    simulation_clock.advance(desk.house, timedelta(seconds=int(seconds)))
+    simulation_clock.advance(context.installation, timedelta(seconds=int(seconds)))
     return _back()
 
 
 @place.action("/standins/panel/accounts", May.PAY)
-def open_account(request: Request, desk: AtDesk, carrier: Typed = "", name: Typed = "") -> Response:
+def open_account(
+    request: Request, context: RequestContext, carrier: Typed = "", name: Typed = ""
+) -> Response:
     """The simulated sales desk opens a first account; its key is kept at once. Pressed again, there
     is one already."""
-    of = payments.carrier_of(desk, carrier)
-    if accounts.has_one(desk, of.id) or of.id not in desk.outside.carriers:
+    of = payments.carrier_of(context, carrier)
+    if accounts.has_one(context, of.id) or of.id not in context.outside.carriers:
         raise NotAllowedNow(
             f"{of.name} has an account for you already, or opens none over the wire.",
             reason="exists",
         )
-    key = _control(desk).open_account(
-        of.id, name.strip()[:80] or of.name, desk.organisation.home_country
+    key = _control(context).open_account(
+        of.id, name.strip()[:80] or of.name, context.organisation.home_country
     )
     return go(
-        request, f"/carriers/accounts/{accounts.add_first(desk, of.id, name=name, key=key).id}"
+        request, f"/carriers/accounts/{accounts.add_first(context, of.id, name=name, key=key).id}"
     )
 
 
 @place.action("/standins/panel/faults", May.STEER)
-def fault(desk: AtDesk, service: Typed = "", fault: Typed = "", count: Typed = "1") -> Response:
+def fault(
+    context: RequestContext, service: Typed = "", fault: Typed = "", count: Typed = "1"
+) -> Response:
     """A count of 0 takes an ordered fault back. Raises OutsideRefused where there is no such
     service or fault."""
-    _control(desk)
+    _control(context)
     simulation_clock.order_fault(
-        desk.house, {"service": service, "fault": fault, "count": _whole(count, 1000)}
+        context.installation, {"service": service, "fault": fault, "count": _whole(count, 1000)}
     )
     return _back()
 
 
 @place.action("/standins/panel/prices", May.STEER)
-def prices(desk: AtDesk, carrier: Typed = "", percent: Typed = "0") -> Response:
-    if carrier not in desk.outside.carriers:
+def prices(context: RequestContext, carrier: Typed = "", percent: Typed = "0") -> Response:
+    if carrier not in context.outside.carriers:
         raise NotUnderstood("Choose a carrier.", field="carrier")
-    _control(desk).set_prices(carrier, _whole(percent, 500))
+    _control(context).set_prices(carrier, _whole(percent, 500))
     return _back()
 
 
 @place.action("/standins/panel/review", May.STEER)
-def review(desk: AtDesk, verdict: Typed = "accepted", reason: Typed = "") -> Response:
+def review(context: RequestContext, verdict: Typed = "accepted", reason: Typed = "") -> Response:
     """What the person says of the next paper."""
     if verdict not in {"accepted", "rejected"}:
         raise NotUnderstood("A paper is accepted or rejected.", field="verdict")
-    _control(desk).steer_review(verdict, reason, 1)
+    _control(context).steer_review(verdict, reason, 1)
     return _back()
 
 
 @place.action("/standins/panel/trunks", May.STEER)
-def trunk(desk: AtDesk, trunk: Typed = "", up: Typed = "") -> Response:
-    _control(desk).set_trunk(trunk, up=bool(up))
-    trunks.refresh(desk)
+def trunk(context: RequestContext, trunk: Typed = "", up: Typed = "") -> Response:
+    _control(context).set_trunk(trunk, up=bool(up))
+    trunks.refresh(context)
     return _back()
 
 
 @place.action("/standins/panel/directory", May.STEER)
 def directory(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     kind: Typed = "joiner",
     who: Typed = "",
     name: Typed = "",
@@ -177,8 +181,10 @@ def directory(
     SCIM."""
     if kind not in {"joiner", "mover", "leaver", "changed"}:
         raise NotUnderstood("Somebody joins, moves, leaves or changes.", field="kind")
-    control = _control(desk)
-    control.connect_directory(f"{address_of(request)}/scim/v2/", desk.house.settings.demo_token)
+    control = _control(context)
+    control.connect_directory(
+        f"{address_of(request)}/scim/v2/", context.installation.settings.demo_token
+    )
     event = {"kind": kind, "who": who[:200], "name": name[:120], "site": site[:120]}
     control.in_directory({key: value for key, value in event.items() if value})
     return _back()
@@ -186,14 +192,18 @@ def directory(
 
 @place.action("/standins/panel/port-outs", May.STEER)
 def port_out(
-    desk: AtDesk, numbers: Typed = "", account: Typed = "", pin: Typed = "", unasked: Typed = ""
+    context: RequestContext,
+    numbers: Typed = "",
+    account: Typed = "",
+    pin: Typed = "",
+    unasked: Typed = "",
 ) -> Response:
     """Another carrier asks for numbers of an account, or takes them without asking."""
-    control = _control(desk)
-    known = {a.id: a for a, _ in supply.buyable_accounts(desk)}
+    control = _control(context)
+    known = {a.id: a for a, _ in supply.buyable_accounts(context)}
     if account not in known:
         raise NotUnderstood("Choose an account.", field="account")
-    wanted = [f"+{n}" for n in numbers_in(numbers, desk.organisation.home_country).numbers]
+    wanted = [f"+{n}" for n in numbers_in(numbers, context.organisation.home_country).numbers]
     if not wanted:
         raise NotUnderstood("Type the numbers that are asked for.", field="numbers")
     ours = {
@@ -205,7 +215,7 @@ def port_out(
         {
             **ours,
             "numbers": wanted,
-            "name": desk.organisation.name,
+            "name": context.organisation.name,
             "pin": pin,
             "unasked": bool(unasked),
         }
@@ -214,17 +224,19 @@ def port_out(
 
 
 @place.action("/standins/panel/porting", May.STEER)
-def porting(desk: AtDesk, silent: Typed = "") -> Response:
+def porting(context: RequestContext, silent: Typed = "") -> Response:
     """Whether losing carriers leave what they are asked from now on lying about."""
-    _control(desk).steer_porting(silent=bool(silent))
+    _control(context).steer_porting(silent=bool(silent))
     return _back()
 
 
 @place.action("/standins/panel/drift", May.STEER)
-def drift(desk: AtDesk, number: Typed = "", what: Typed = "", monthly: Typed = "") -> Response:
+def drift(
+    context: RequestContext, number: Typed = "", what: Typed = "", monthly: Typed = ""
+) -> Response:
     """A carrier's list changes by itself: a number is dropped from it, or costs something else."""
-    control = _control(desk)
-    e164 = read_one(number, desk.organisation.home_country)
+    control = _control(context)
+    e164 = read_one(number, context.organisation.home_country)
     if what == "dropped":
         control.let_drift({"dropped": [e164]})
     elif what == "price":

@@ -11,21 +11,21 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.supply.documents import PAPERS
 from sedge.services.holders import site_management
 from sedge.services.supply import documents
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 Typed = Annotated[str, Form(max_length=200)]
 
 
 @place.page("/supply/papers", May.SEE_MONEY)
-def on_file(request: Request, desk: AtDesk, site: str = "", paper: str = "") -> Response:
-    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
-    return draw(
+def on_file(request: Request, context: RequestContext, site: str = "", paper: str = "") -> Response:
+    sites = [(s.id, s.name) for s in site_management.plain_sites(context)]
+    return render(
         request,
         "papers.html",
-        filed=documents.on_file(desk),
-        asked=documents.requirements(desk),
+        filed=documents.on_file(context),
+        asked=documents.requirements(context),
         kinds=PAPERS,
         sites=sites,
         site=site,
@@ -36,7 +36,7 @@ def on_file(request: Request, desk: AtDesk, site: str = "", paper: str = "") -> 
 @place.action("/supply/papers", May.BUY)
 def put_on_file(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     file: Annotated[UploadFile | None, File()] = None,
     paper: Typed = "",
     site: Typed = "",
@@ -51,7 +51,7 @@ def put_on_file(
         raise NotUnderstood("Choose a file.", field="file")
     content = file.file.read(documents.MOST_BYTES + 1)
     document = documents.put_on_file(
-        desk,
+        context,
         paper=paper,
         filename=file.filename or "",
         content=content,
@@ -61,15 +61,15 @@ def put_on_file(
         valid_until=valid_until,
     )
     if order:
-        documents.send_another(desk, order, instead_of, document.id)
+        documents.send_another(context, order, instead_of, document.id)
         return go(request, f"/supply/orders/{order}")
     return go(request, "/supply/papers")
 
 
 @place.page("/supply/papers/{key}/file", May.SEE_MONEY)
-def download(desk: AtDesk, key: str) -> Response:
+def download(context: RequestContext, key: str) -> Response:
     """As an attachment, whatever it is: nothing that was uploaded is ever shown as a page."""
-    document, content = documents.content_of(desk, key)
+    document, content = documents.content_of(context, key)
     headers = {
         "Content-Disposition": f'attachment; filename="{document.filename}"',
         "Content-Security-Policy": "sandbox; default-src 'none'",
@@ -78,15 +78,19 @@ def download(desk: AtDesk, key: str) -> Response:
 
 
 @place.action("/supply/papers/{key}/withdraw", May.BUY)
-def withdraw(request: Request, desk: AtDesk, key: str) -> Response:
-    documents.withdraw(desk, key)
+def withdraw(request: Request, context: RequestContext, key: str) -> Response:
+    documents.withdraw(context, key)
     return go(request, "/supply/papers")
 
 
 @place.action("/supply/orders/{key}/papers", May.BUY)
 def send_another(
-    request: Request, desk: AtDesk, key: str, instead_of: Typed = "", document: Typed = ""
+    request: Request,
+    context: RequestContext,
+    key: str,
+    instead_of: Typed = "",
+    document: Typed = "",
 ) -> Response:
     """One that is on file already, for one that was rejected."""
-    documents.send_another(desk, key, instead_of, document)
+    documents.send_another(context, key, instead_of, document)
     return go(request, f"/supply/orders/{key}")

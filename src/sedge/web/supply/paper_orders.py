@@ -10,8 +10,8 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.services.holders import site_management
 from sedge.services.supply import paper_orders
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 Typed = Annotated[str, Form(max_length=1000)]
@@ -22,16 +22,16 @@ MOST_BYTES = 1_000_000
 @place.page("/supply/forms/new", May.BUY)
 def new_form(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     account: str = "",
     site: str = "",
     area: str = "",
     quantity: str = "1",
 ) -> Response:
-    accounts = paper_orders.form_accounts(desk)
-    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    accounts = paper_orders.form_accounts(context)
+    sites = [(s.id, s.name) for s in site_management.plain_sites(context)]
     chosen = site or (sites[0][0] if sites else "")
-    return draw(
+    return render(
         request,
         "order_form.html",
         accounts=[(a.id, f"{a.name} ({c.name})") for a, c in accounts],
@@ -41,7 +41,7 @@ def new_form(
         area=area,
         quantity=quantity,
         kinds=[(k, k) for k in paper_orders.KINDS],
-        spots=site_management.good_spots(desk, chosen) if chosen else [],
+        spots=site_management.good_spots(context, chosen) if chosen else [],
     )
 
 
@@ -62,14 +62,16 @@ class PaperOrderForm(BaseModel):
 
 
 @place.action("/supply/forms", May.BUY)
-def write_form(request: Request, desk: AtDesk, form: Annotated[PaperOrderForm, Form()]) -> Response:
-    order = paper_orders.write(desk, form.model_dump())
+def write_form(
+    request: Request, context: RequestContext, form: Annotated[PaperOrderForm, Form()]
+) -> Response:
+    order = paper_orders.write(context, form.model_dump())
     return go(request, f"/supply/orders/{order.id}")
 
 
 @place.page("/supply/orders/{key}/form.pdf", May.SEE_MONEY)
-def printed(desk: AtDesk, key: str) -> Response:
-    name, content = paper_orders.printed(desk, key)
+def printed(context: RequestContext, key: str) -> Response:
+    name, content = paper_orders.printed(context, key)
     return Response(
         content,
         media_type="application/pdf",
@@ -79,29 +81,33 @@ def printed(desk: AtDesk, key: str) -> Response:
 
 @place.action("/supply/orders/{key}/sent", May.BUY)
 def mark_sent(
-    request: Request, desk: AtDesk, key: str, sent_on: Typed = "", sent_how: Typed = "by mail"
+    request: Request,
+    context: RequestContext,
+    key: str,
+    sent_on: Typed = "",
+    sent_how: Typed = "by mail",
 ) -> Response:
-    paper_orders.mark_sent(desk, key, on=sent_on, how=sent_how)
+    paper_orders.mark_sent(context, key, on=sent_on, how=sent_how)
     return go(request, f"/supply/orders/{key}")
 
 
 @place.action("/supply/orders/{key}/mail", May.BUY)
-def mail_form(request: Request, desk: AtDesk, key: str, to: Typed = "") -> Response:
+def mail_form(request: Request, context: RequestContext, key: str, to: Typed = "") -> Response:
     """The form as PDF and CSV to the carrier, marked as sent."""
-    paper_orders.send_by_mail(desk, key, to)
+    paper_orders.send_by_mail(context, key, to)
     return go(request, f"/supply/orders/{key}")
 
 
 @place.action("/supply/orders/{key}/give-up", May.BUY)
-def give_up(request: Request, desk: AtDesk, key: str) -> Response:
-    paper_orders.cancel(desk, key)
+def give_up(request: Request, context: RequestContext, key: str) -> Response:
+    paper_orders.cancel(context, key)
     return go(request, f"/supply/orders/{key}")
 
 
 @place.action("/supply/orders/{key}/arrivals", May.BUY)
 def arrived(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     lines: Annotated[str, Form(max_length=100_000)] = "",
     setup: Typed = "",
@@ -122,5 +128,5 @@ def arrived(
             ) from error
     return go(
         request,
-        f"/work-orders/{paper_orders.arrived(desk, key, text, setup=setup, monthly=monthly).no}",
+        f"/work-orders/{paper_orders.arrived(context, key, text, setup=setup, monthly=monthly).no}",
     )

@@ -26,8 +26,8 @@ from sedge.services.supply import (
     stock_search,
     supply,
 )
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, is_swap, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, is_swap, render, target
 from sedge.web.supply import views
 from sedge.web.workorders.views import order_page as order_rows
 
@@ -55,14 +55,14 @@ class Search(BaseModel):
     joiners: Text = ""
 
 
-def _asked(desk: AtDesk, typed: Annotated[Search, Query()]) -> views.Asked:
+def _asked(context: RequestContext, typed: Annotated[Search, Query()]) -> views.Asked:
     quantity = typed.quantity
     wish = Wish(
-        typed.country.upper() or desk.organisation.home_country,
+        typed.country.upper() or context.organisation.home_country,
         typed.area.strip(),
         typed.kind,
         typed.capacity,
-        _leading(desk, typed.starts, typed.country),
+        _leading(context, typed.starts, typed.country),
         typed.pattern.strip(),
         int(quantity) if quantity.isascii() and quantity.isdigit() else 0,
         bool(typed.consecutive),
@@ -75,25 +75,25 @@ AsAsked = Annotated[views.Asked, Depends(_asked)]
 
 
 @place.page("/supply", May.SEE_MONEY)
-def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
+def search(request: Request, context: RequestContext, asked: AsAsked) -> Response:
     """The form; once something is asked, a place for each carrier's answer, which each fetches for
     itself. With `carrier`, its answer."""
     sellers, problem, problems, answer = [], "", {}, None
     if asked.typed["country"]:
         try:
-            sellers = stock_search.sellers(desk, asked.wish, asked.typed["carrier"])
+            sellers = stock_search.sellers(context, asked.wish, asked.typed["carrier"])
         except SedgeError as error:
             problem, problems = (
                 ("", {error.field: error.message}) if error.field in FIELDS else (error.message, {})
             )
         if asked.typed["carrier"] and sellers:
             answer = views.answer_view(
-                stock_search.ask(desk, asked.wish, *sellers[0]),
-                stock_search.accounts_for(desk, asked.wish, sellers[0][1].id),
+                stock_search.ask(context, asked.wish, *sellers[0]),
+                stock_search.accounts_for(context, asked.wish, sellers[0][1].id),
             )
-    orders = [views.order_page(view, desk.now()) for view in supply.orders(desk, limit=12)]
-    every = supply.buyable_accounts(desk)
-    return draw(
+    orders = [views.order_page(view, context.now()) for view in supply.orders(context, limit=12)]
+    every = supply.buyable_accounts(context)
+    return render(
         request,
         "_orders.html" if target(request) == "orders" else "supply.html",
         asked=asked,
@@ -113,24 +113,24 @@ def search(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
 
 
 @place.page("/supply/answers/{seller}", May.SEE_MONEY)
-def answer(request: Request, desk: AtDesk, seller: str, asked: AsAsked) -> Response:
+def answer(request: Request, context: RequestContext, seller: str, asked: AsAsked) -> Response:
     """One carrier's answer, drawn into its place."""
-    return draw(
+    return render(
         request,
         "_answer.html",
         asked=asked,
-        beside=len(stock_search.sellers(desk, asked.wish)) > 1,
+        beside=len(stock_search.sellers(context, asked.wish)) > 1,
         answer=views.answer_view(
-            stock_search.one(desk, asked.wish, seller),
-            stock_search.accounts_for(desk, asked.wish, seller),
+            stock_search.one(context, asked.wish, seller),
+            stock_search.accounts_for(context, asked.wish, seller),
         ),
     )
 
 
-def _leading(desk: AtDesk, starts: str, country: str) -> str:
+def _leading(context: RequestContext, starts: str, country: str) -> str:
     """Leading digits as E.164: `0113` in the country searched, or `+44113`."""
     digits = "".join(ch for ch in starts if ch.isdigit())
-    of = COUNTRIES.get((country or desk.organisation.home_country).upper())
+    of = COUNTRIES.get((country or context.organisation.home_country).upper())
     if not digits or of is None:
         return starts.strip() and starts.strip()[:20]
     if starts.strip().startswith("+"):
@@ -141,14 +141,14 @@ def _leading(desk: AtDesk, starts: str, country: str) -> str:
 @place.action("/supply/holds", May.BUY)
 def hold(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     account: Annotated[str, Form()],
     numbers: Annotated[str, Form()],
     site: Annotated[str, Form()] = "",
     joiners: Annotated[str, Form()] = "",
 ) -> Response:
     held = holds.hold(
-        desk, account, [the_number(desk, n, field="numbers") for n in numbers.split()]
+        context, account, [the_number(context, n, field="numbers") for n in numbers.split()]
     )
     more = urlencode({k: v for k, v in (("site", site), ("joiners", joiners)) if v})
     return go(request, f"/supply/holds/{held.id}{'?' + more if more else ''}")
@@ -157,7 +157,7 @@ def hold(
 @place.page("/supply/for-site", May.SEE_MONEY)
 def for_site(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     site: str = "",
     joiners: Text = "",
     person: Text = "",
@@ -165,7 +165,7 @@ def for_site(
 ) -> Response:
     """The search for what a site lacks, filled in; `joiners` 1 gives the numbers to those who have
     none, `person` one to a person."""
-    need = provisioning.need_of(desk, site)
+    need = provisioning.need_of(context, site)
     asked = {
         "country": need.site.country,
         "area": need.area,
@@ -178,17 +178,17 @@ def for_site(
 
 
 @place.page("/supply/when-free", May.BUY)
-def when_free_page(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
+def when_free_page(request: Request, context: RequestContext, asked: AsAsked) -> Response:
     """The form for ordering once such numbers are in stock."""
-    seller = next(iter(stock_search.sellers(desk, asked.wish, asked.typed["carrier"])))
-    sites = [(s.id, s.name) for s in site_management.plain_sites(desk)]
+    seller = next(iter(stock_search.sellers(context, asked.wish, asked.typed["carrier"])))
+    sites = [(s.id, s.name) for s in site_management.plain_sites(context)]
     site = asked.typed["site"] or next(
-        (s.id for s in site_management.plain_sites(desk) if s.account == seller[0].id),
+        (s.id for s in site_management.plain_sites(context) if s.account == seller[0].id),
         sites[0][0] if sites else "",
     )
-    until = (desk.now() + timedelta(days=30)).date().isoformat()
-    spots = site_management.good_spots(desk, site) if site else []
-    return draw(
+    until = (context.now() + timedelta(days=30)).date().isoformat()
+    spots = site_management.good_spots(context, site) if site else []
+    return render(
         request,
         "when_free.html",
         asked=asked,
@@ -202,20 +202,20 @@ def when_free_page(request: Request, desk: AtDesk, asked: AsAsked) -> Response:
 
 
 @place.action("/supply/when-free", May.BUY)
-async def when_free(request: Request, desk: AtDesk) -> Response:
+async def when_free(request: Request, context: RequestContext) -> Response:
     form = {key: str(value).strip()[:200] for key, value in (await request.form()).items()}
-    return await run_in_threadpool(_when_free, request, desk, form)
+    return await run_in_threadpool(_when_free, request, context, form)
 
 
-def _when_free(request: Request, desk: AtDesk, form: dict[str, str]) -> Response:
-    return go(request, f"/work-orders/{supply.order_when_free(desk, form).no}")
+def _when_free(request: Request, context: RequestContext, form: dict[str, str]) -> Response:
+    return go(request, f"/work-orders/{supply.order_when_free(context, form).no}")
 
 
 @place.page("/supply/joiners", May.SEE_MONEY)
-def joiners(request: Request, desk: AtDesk) -> Response:
+def joiners(request: Request, context: RequestContext) -> Response:
     """Who has no number yet, by site, and what is left there for them."""
-    needs, more = provisioning.needs(desk)
-    return draw(request, "joiners.html", needs=needs, more=more)
+    needs, more = provisioning.needs(context)
+    return render(request, "joiners.html", needs=needs, more=more)
 
 
 @dataclass
@@ -245,7 +245,7 @@ class HoldForm:
 @place.page("/supply/holds/{key}", May.SEE_MONEY)
 def held_page(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     site: Text = "",
     spot: Text = "",
@@ -258,15 +258,15 @@ def held_page(
 ) -> Response:
     """Held numbers with the order that is being put together, planned and priced as it is chosen.
     One that was ordered leads to its order."""
-    if made := ordering.order_of_hold(desk, key):
+    if made := ordering.order_of_hold(context, key):
         return go(request, f"/supply/orders/{made}")
     form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
-    return _held(request, desk, key, form, joiners=joiners, spots_of=spots_of)
+    return _held(request, context, key, form, joiners=joiners, spots_of=spots_of)
 
 
 def _held(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     form: HoldForm,
     *,
@@ -274,20 +274,20 @@ def _held(
     problem: str = "",
     spots_of: str = "",
 ) -> Response:
-    first = ordering.plan(desk, ordering.Wanted(hold=key, site=form.site))
+    first = ordering.plan(context, ordering.Wanted(hold=key, site=form.site))
     form.site = first.site
-    spots = site_management.good_spots(desk, form.site)
+    spots = site_management.good_spots(context, form.site)
     if form.spot not in {code for code, _ in spots}:
         form.spot = spots[0][0] if len(spots) == 1 and spots_of != form.site else ""
     if joiners and not form.people:
-        form.people = "\n".join(_joiners(desk, form.site, len(first.numbers), joiners))
+        form.people = "\n".join(_joiners(context, form.site, len(first.numbers), joiners))
     planned, problems = first, {}
     try:
-        planned = ordering.plan(desk, form.wanted(key))
+        planned = ordering.plan(context, form.wanted(key))
     except SedgeError as error:
         problems = {error.field or "": error.message}
     swap = target(request) == "plan"
-    response = draw(
+    response = render(
         request,
         "_hold_plan.html" if swap else "hold.html",
         swap=swap,
@@ -296,42 +296,42 @@ def _held(
         form=form,
         problem=problem,
         problems=problems,
-        page=order_rows(planned.view, desk.now()),
+        page=order_rows(planned.view, context.now()),
         spots=spots,
-        sites=[(s.id, s.name) for s in site_management.plain_sites(desk)],
+        sites=[(s.id, s.name) for s in site_management.plain_sites(context)],
         features=list(first.numbers[0].features.items()),
         needed=documents.needed(
-            desk, first.carrier.id, first.hold.numbers if first.hold else (), form.site
+            context, first.carrier.id, first.hold.numbers if first.hold else (), form.site
         ),
     )
     response.headers["Cache-Control"] = "no-store"  # going back asks anew, and is led to the order
     return response
 
 
-def _joiners(desk: AtDesk, site: str, count: int, who: str) -> list[str]:
+def _joiners(context: RequestContext, site: str, count: int, who: str) -> list[str]:
     """Mail addresses of people at the site who have no number, as many as there are numbers; of one
     person only where `who` is their id."""
-    people = provisioning.need_of(desk, site).people if site else []
+    people = provisioning.need_of(context, site).people if site else []
     wanted = [p for p in people if p.id == who] if who != "1" else people
     return [p.email for p in wanted[:count]]
 
 
 @place.action("/supply/holds/{key}/longer", May.BUY)
-def hold_longer(request: Request, desk: AtDesk, key: str) -> Response:
-    holds.hold_longer(desk, key)
+def hold_longer(request: Request, context: RequestContext, key: str) -> Response:
+    holds.hold_longer(context, key)
     return go(request, f"/supply/holds/{key}")
 
 
 @place.action("/supply/holds/{key}/end", May.BUY)
-def end_hold(request: Request, desk: AtDesk, key: str) -> Response:
-    holds.end_hold(desk, key)
+def end_hold(request: Request, context: RequestContext, key: str) -> Response:
+    holds.end_hold(context, key)
     return go(request, "/supply")
 
 
 @place.action("/supply/orders", May.BUY)
 def order(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     hold: Annotated[str, Form()],
     agreed: Annotated[str, Form()] = "",
     reference: Annotated[str, Form()] = "",
@@ -345,32 +345,35 @@ def order(
     was filled in, and says why."""
     form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
     try:
-        key, _ = ordering.place(desk, form.wanted(hold), agreed=agreed)
+        key, _ = ordering.place(context, form.wanted(hold), agreed=agreed)
     except (NotAllowedNow, NotUnderstood) as error:
         if is_swap(request) or error.reason == "hold-over":
             raise
-        return _held(request, desk, hold, form, problem=error.message)
+        return _held(request, context, hold, form, problem=error.message)
     return go(request, f"/supply/orders/{key}")
 
 
 @place.page("/supply/orders/{key}", May.SEE_MONEY)
-def order_page(request: Request, desk: AtDesk, key: str) -> Response:
-    view = supply.order_view(desk, key)
-    going = bool(view.order.papers) and documents.being_sent(desk, view.order.id)
+def order_page(request: Request, context: RequestContext, key: str) -> Response:
+    view = supply.order_view(context, key)
+    going = bool(view.order.papers) and documents.being_sent(context, view.order.id)
     page = views.order_page(
-        view, desk.now(), documents.on_file(desk) if view.order.papers else None, another_goes=going
+        view,
+        context.now(),
+        documents.on_file(context) if view.order.papers else None,
+        another_goes=going,
     )
-    if view.order.form and desk.outside.mail.is_connected:
-        page = replace(page, mails_to=paper_orders.orders_to(desk, key))
-    return draw(
+    if view.order.form and context.outside.mail.is_connected:
+        page = replace(page, mails_to=paper_orders.orders_to(context, key))
+    return render(
         request,
         "_order.html" if target(request) == "order" else "order.html",
         page=page,
-        today=desk.now().date().isoformat(),
+        today=context.now().date().isoformat(),
     )
 
 
 @place.action("/supply/orders/{key}/cancel", May.BUY)
-def cancel(request: Request, desk: AtDesk, key: str) -> Response:
-    supply.cancel(desk, key)
+def cancel(request: Request, context: RequestContext, key: str) -> Response:
+    supply.cancel(context, key)
     return go(request, f"/supply/orders/{key}")

@@ -8,9 +8,9 @@ from fastapi.responses import StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.ledger import ledger
-from sedge.web.routing import AtDesk, Place
+from sedge.web.routing import Place, RequestContext
 
 place = Place()
 STREAM_SECONDS = 300.0  # then the browser asks anew, and has to be let in again
@@ -19,22 +19,22 @@ SILENCE_SECONDS = 20.0
 
 
 @place.page("/events", May.LOOK)
-async def events(desk: AtDesk) -> StreamingResponse:
+async def events(context: RequestContext) -> StreamingResponse:
     """Server-sent events (WHATWG HTML, section 9.2): the change counter of the organisation, each
     time it moves."""
-    return StreamingResponse(_moves(desk), media_type="text/event-stream")
+    return StreamingResponse(_moves(context), media_type="text/event-stream")
 
 
-async def _moves(desk: Desk) -> AsyncIterator[str]:
+async def _moves(context: Context) -> AsyncIterator[str]:
     """Looks at a counter in memory, and at the database only when something was written. A comment
     every now and then finds out whether somebody still listens."""
     began = spoke = time.monotonic()
     writes, told = -1, -1
     yield "retry: 1000\n\n"
     while True:
-        if desk.writes != writes:
-            writes = desk.writes
-            now = await run_in_threadpool(ledger.pulse, desk)
+        if context.writes != writes:
+            writes = context.writes
+            now = await run_in_threadpool(ledger.pulse, context)
             if now != told:
                 told, spoke = now, time.monotonic()
                 yield f"data: {now}\n\n"

@@ -10,19 +10,19 @@ from sedge.core.access.roles import May
 from sedge.services.ledger import ledger
 from sedge.services.today import first_steps, today
 from sedge.services.today.today_items import Kind, Todo
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import render, target
 
 place = Place()
 LATEST = 60  # changes on the page of activity
 
 
 @place.page("/", May.LOOK)
-def today_page(request: Request, desk: AtDesk) -> Response:
-    recent = ledger.recent(desk)
-    lines = today.waiting(desk)
+def today_page(request: Request, context: RequestContext) -> Response:
+    recent = ledger.recent(context)
+    lines = today.waiting(context)
     template = "_today.html" if target(request) == "today" else "today.html"
-    return draw(
+    return render(
         request,
         template,
         urgent=_by_kind(line for line in lines if line.is_urgent),
@@ -30,7 +30,7 @@ def today_page(request: Request, desk: AtDesk) -> Response:
         count=len(lines),
         recent=recent,
         href=ledger.href_of,
-        first=first_steps.first_steps(desk),
+        first=first_steps.first_steps(context),
     )
 
 
@@ -43,34 +43,34 @@ def _by_kind(lines: Iterable[Todo]) -> list[tuple[Kind, list[Todo]]]:
 
 
 @place.page("/activity", May.SEE_LEDGER)
-def activity(request: Request, desk: AtDesk) -> Response:
+def activity(request: Request, context: RequestContext) -> Response:
     """The latest changes of the organisation, by day."""
-    zone = desk.house.home_zone(desk.who.organisation)
+    zone = context.installation.home_zone(context.who.organisation)
     days = [
         (day, list(found))
         for day, found in groupby(
-            ledger.recent(desk, limit=LATEST),
+            ledger.recent(context, limit=LATEST),
             key=lambda one: one.entry.at.astimezone(zone).date(),
         )
     ]
-    return draw(request, "activity.html", days=days, href=ledger.href_of)
+    return render(request, "activity.html", days=days, href=ledger.href_of)
 
 
 @place.page("/running", May.LOOK)
-def running(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "_running.html", running=today.glance(desk)["running"])
+def running(request: Request, context: RequestContext) -> Response:
+    return render(request, "_running.html", running=today.glance(context)["running"])
 
 
 @place.page("/head", May.LOOK)
-def head(request: Request, desk: AtDesk, place: str = "", at: str = "/") -> Response:
+def head(request: Request, context: RequestContext, place: str = "", at: str = "/") -> Response:
     """Places and sections with what waits in each, for a page whose own were a moment behind."""
-    today.waiting(desk)
-    return draw(request, "_head_counts.html", page_path=at, place_name=place)
+    today.waiting(context)
+    return render(request, "_head_counts.html", page_path=at, place_name=place)
 
 
 @place.page("/changes", May.LOOK)
-def changes(desk: AtDesk, since: int = 0) -> Response:
+def changes(context: RequestContext, since: int = 0) -> Response:
     """204 when nothing has changed since the given pulse. Pages ask when their stream has ended: a
     401 says that somebody has to sign in again."""
-    now = ledger.pulse(desk)
+    now = ledger.pulse(context)
     return Response(status_code=204) if now == since else JSONResponse({"pulse": now})

@@ -9,23 +9,23 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.trunks.number_lists import LONGEST_TEXT
 from sedge.services.trunks import number_lists
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 MOST_SHOWN = 200
 
 
 @place.page("/carriers/trunks/{key}/list", May.LOOK)
-def trunk_list(request: Request, desk: AtDesk, key: str) -> Response:
-    seen = number_lists.compare(desk, key, MOST_SHOWN)
-    return draw(request, "trunk_list.html", seen=seen, most=MOST_SHOWN)
+def trunk_list(request: Request, context: RequestContext, key: str) -> Response:
+    seen = number_lists.compare(context, key, MOST_SHOWN)
+    return render(request, "trunk_list.html", seen=seen, most=MOST_SHOWN)
 
 
 @place.action("/carriers/trunks/{key}/list", May.TRUNKS)
 def give_list(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     text: Annotated[str, Form(max_length=LONGEST_TEXT + 1)] = "",
     file: UploadFile | None = None,
@@ -33,7 +33,7 @@ def give_list(
     """The other side's list, pasted or as a file of text."""
     if file is not None and file.filename:
         text = _decoded(file.file.read(LONGEST_TEXT + 1))
-    number_lists.give_their_list(desk, key, text)
+    number_lists.give_their_list(context, key, text)
     return go(request, f"/carriers/trunks/{key}/list")
 
 
@@ -50,34 +50,34 @@ def _decoded(content: bytes) -> str:
 
 
 @place.action("/carriers/trunks/{key}/list/forget", May.TRUNKS)
-def forget_list(request: Request, desk: AtDesk, key: str) -> Response:
-    number_lists.forget_their_list(desk, key)
+def forget_list(request: Request, context: RequestContext, key: str) -> Response:
+    number_lists.forget_their_list(context, key)
     return go(request, f"/carriers/trunks/{key}/list")
 
 
 @place.action("/carriers/trunks/{key}/list/order", May.CHANGE_ESTATE)
-def order_listing(request: Request, desk: AtDesk, key: str) -> Response:
+def order_listing(request: Request, context: RequestContext, key: str) -> Response:
     """A draft that lists here what they have on their list and what is ours."""
-    return go(request, f"/work-orders/{number_lists.draft_listing(desk, key).no}")
+    return go(request, f"/work-orders/{number_lists.draft_listing(context, key).no}")
 
 
 @place.page("/carriers/trunks/{key}/list/missing.csv", May.LOOK)
-def missing_csv(desk: AtDesk, key: str) -> Response:
+def missing_csv(context: RequestContext, key: str) -> Response:
     """What the other side has to add, for a letter to it."""
-    missing = number_lists.compare(desk, key).found.missing
+    missing = number_lists.compare(context, key).found.missing
     return _csv(f"missing-{key}", missing)
 
 
 @place.page("/carriers/trunks/{key}/numbers.txt", May.LOOK)
-def numbers_text(desk: AtDesk, key: str) -> Response:
+def numbers_text(context: RequestContext, key: str) -> Response:
     """The numbers of its list, one a line, as the trunk expects them."""
-    _, numbers = number_lists.as_expected(desk, key)
+    _, numbers = number_lists.as_expected(context, key)
     return PlainTextResponse("".join(f"{number}\n" for number in numbers))
 
 
 @place.page("/carriers/trunks/{key}/numbers.csv", May.LOOK)
-def numbers_csv(desk: AtDesk, key: str) -> Response:
-    trunk, numbers = number_lists.as_expected(desk, key)
+def numbers_csv(context: RequestContext, key: str) -> Response:
+    trunk, numbers = number_lists.as_expected(context, key)
     return _csv(f"numbers-{trunk.id}", numbers)
 
 

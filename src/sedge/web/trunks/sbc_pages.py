@@ -12,12 +12,12 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Transport
 from sedge.core.errors import NotUnderstood
 from sedge.core.trunks.records import Sbc, SbcDomain
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.services.trunks import sbcs
 from sedge.services.trunks.sbcs import DomainAsked, SbcAsked
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 Typed = Annotated[str, Form(max_length=500)]
@@ -28,37 +28,39 @@ WHOLE = ("order", "weight")
 
 
 @place.page("/carriers/sbcs", May.LOOK)
-def every_sbc(request: Request, desk: AtDesk) -> Response:
-    return draw(request, "sbcs.html", rows=sbcs.list_sbcs(desk))
+def every_sbc(request: Request, context: RequestContext) -> Response:
+    return render(request, "sbcs.html", rows=sbcs.list_sbcs(context))
 
 
 @place.page("/carriers/sbcs/new", May.TRUNKS)
-def new_sbc(request: Request, desk: AtDesk) -> Response:
-    return _form(request, desk, BLANK)
+def new_sbc(request: Request, context: RequestContext) -> Response:
+    return _form(request, context, BLANK)
 
 
 @place.page("/carriers/sbcs/{key}", May.LOOK)
-def one_sbc(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "sbc.html", view=sbcs.view_sbc(desk, key))
+def one_sbc(request: Request, context: RequestContext, key: str) -> Response:
+    return render(request, "sbc.html", view=sbcs.view_sbc(context, key))
 
 
 @place.page("/carriers/sbcs/{key}/settings", May.TRUNKS)
-def sbc_settings(request: Request, desk: AtDesk, key: str) -> Response:
-    return _form(request, desk, sbcs.view_sbc(desk, key).sbc)
+def sbc_settings(request: Request, context: RequestContext, key: str) -> Response:
+    return _form(request, context, sbcs.view_sbc(context, key).sbc)
 
 
-def _form(request: Request, desk: Desk, sbc: Sbc) -> Response:
+def _form(request: Request, context: Context, sbc: Sbc) -> Response:
     rows = [*sbc.domains, *[SbcDomain(name="")] * SPARE_ROWS]
-    sites = site_management.site_choices(desk)
-    return draw(request, "sbc_form.html", sbc=sbc, sites=sites, transports=TRANSPORTS, domains=rows)
+    sites = site_management.site_choices(context)
+    return render(
+        request, "sbc_form.html", sbc=sbc, sites=sites, transports=TRANSPORTS, domains=rows
+    )
 
 
 @place.action("/carriers/sbcs", May.TRUNKS)
-async def save_sbc(request: Request, desk: AtDesk) -> Response:
+async def save_sbc(request: Request, context: RequestContext) -> Response:
     """As a draft, so that its checks are seen."""
     form = await request.form()
     asked = _asked(form)
-    made = await run_in_threadpool(sbcs.draft, desk, str(form.get("key", "")) or None, asked)
+    made = await run_in_threadpool(sbcs.draft, context, str(form.get("key", "")) or None, asked)
     return go(request, f"/work-orders/{made.no}")
 
 
@@ -80,14 +82,14 @@ def _asked(form: FormData) -> SbcAsked:
 
 
 @place.action("/carriers/sbcs/{key}/test", May.PLACE_TEST_CALL)
-def test_sbc(request: Request, desk: AtDesk, key: str) -> Response:
+def test_sbc(request: Request, context: RequestContext, key: str) -> Response:
     """Every link tried now; the result in the place of the last one."""
-    sbc = sbcs.run_test(desk, key)
+    sbc = sbcs.run_test(context, key)
     if target(request):
-        return draw(request, "_sbc_links.html", sbc=sbc)
+        return render(request, "_sbc_links.html", sbc=sbc)
     return go(request, f"/carriers/sbcs/{key}")
 
 
 @place.action("/carriers/sbcs/{key}/retire", May.TRUNKS)
-def retire_sbc(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{sbcs.retire(desk, key).no}")
+def retire_sbc(request: Request, context: RequestContext, key: str) -> Response:
+    return go(request, f"/work-orders/{sbcs.retire(context, key).no}")

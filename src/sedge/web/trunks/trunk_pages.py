@@ -28,8 +28,8 @@ from sedge.services.trunks import (
     watching,
 )
 from sedge.services.trunks.trunk_settings import SettingsAsked
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render, target
 from sedge.web.trunks.answers_picture import MOST_GAPS, answers_picture, gap_words, gaps_of
 from sedge.web.trunks.blocking_chart import blocking_chart
 
@@ -65,30 +65,34 @@ CHOICES = {
 
 
 @place.page("/carriers/trunks", May.LOOK)
-def every_trunk(request: Request, desk: AtDesk) -> Response:
-    rows = [x for row in trunks.carriers(desk) for x in row.trunks]
-    return draw(
+def every_trunk(request: Request, context: RequestContext) -> Response:
+    rows = [x for row in trunks.carriers(context) for x in row.trunks]
+    return render(
         request,
         "trunks.html",
         rows=sorted(rows, key=lambda x: x.trunk.name.lower()),
-        standings=watching.standings_of(desk),
+        standings=watching.standings_of(context),
     )
 
 
 @place.page("/carriers/trunks/new", May.TRUNKS)
-def new_trunk(request: Request, desk: AtDesk, site: str = "", account: str = "") -> Response:
+def new_trunk(
+    request: Request, context: RequestContext, site: str = "", account: str = ""
+) -> Response:
     """The simple form of one's own trunk."""
     found = [
-        (a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(desk) for a in v.accounts
+        (a.id, f"{a.name}, {v.carrier.name}") for v in trunks.carriers(context) for a in v.accounts
     ]
-    sites = site_management.site_choices(desk)
-    return draw(request, "trunk_new.html", accounts=found, sites=sites, site=site, account=account)
+    sites = site_management.site_choices(context)
+    return render(
+        request, "trunk_new.html", accounts=found, sites=sites, site=site, account=account
+    )
 
 
 @place.action("/carriers/trunks", May.TRUNKS)
 def add_trunk(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     name: Typed = "",
     account: Typed = "",
     site: Typed = "",
@@ -96,14 +100,16 @@ def add_trunk(
     channels: Typed = "",
 ) -> Response:
     calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
-    trunk = adding.add_trunk(desk, name=name, account=account, site=site, host=host, channels=calls)
+    trunk = adding.add_trunk(
+        context, name=name, account=account, site=site, host=host, channels=calls
+    )
     return go(request, f"/carriers/trunks/{trunk.id}")
 
 
 @place.page("/carriers/channels", May.LOOK)
 def channels(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     load: str = "",
     blocking: str = "1",
     retries: str = "0",
@@ -111,9 +117,9 @@ def channels(
 ) -> Response:
     """How many channels a load needs, beside those that are bought; of a trunk its measured
     load."""
-    every = trunks.plain(desk)
+    every = trunks.plain(context)
     known = [(x.name, x.channels) for x in every if x.channels and trunk in {"", x.id}]
-    loads = usage.peaks(desk)
+    loads = usage.peaks(context)
     measured = [(x, loads[x.id]) for x in every if loads.get(x.id)]
     advice, problems = None, {}
     try:
@@ -125,7 +131,7 @@ def channels(
             )
     except NotUnderstood as wrong:
         problems = {wrong.facts.get("field") or wrong.field: wrong.message}
-    return draw(
+    return render(
         request,
         "channels.html",
         load=load[:20],
@@ -150,34 +156,34 @@ def _number(text: str, field: str) -> float:
 
 
 @place.page("/carriers/trunks/{key}", May.LOOK)
-def trunk(request: Request, desk: AtDesk, key: str) -> Response:
-    answers, seen = watching.watched(desk, key), trunk_settings.view(desk, key)
-    zone = desk.house.home_zone(desk.who.organisation)
-    return draw(
+def trunk(request: Request, context: RequestContext, key: str) -> Response:
+    answers, seen = watching.watched(context, key), trunk_settings.view(context, key)
+    zone = context.installation.home_zone(context.who.organisation)
+    return render(
         request,
         "trunk.html",
-        view=trunks.one(desk, key),
+        view=trunks.one(context, key),
         answers=answers,
         phases=ON_THE_WAY,
-        ends_at=sbcs.standing_in(desk, seen.trunk.sbc),
+        ends_at=sbcs.standing_in(context, seen.trunk.sbc),
         picture=answers_picture(answers.hours, answers.last_hour, zone),
         gaps=[gap_words(gap, zone) for gap in gaps_of(answers.hours)[:MOST_GAPS]],
         settings=seen,
         events=[event.value for event in events_of(seen.trunk.state)],
-        proofs=proof_calls.proofs_of(desk, trunk=key),
-        used=usage.of_trunk(desk, key),
+        proofs=proof_calls.proofs_of(context, trunk=key),
+        used=usage.of_trunk(context, key),
     )
 
 
 @place.page("/carriers/trunks/{key}/settings", May.TRUNKS)
-def settings_form(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(
+def settings_form(request: Request, context: RequestContext, key: str) -> Response:
+    return render(
         request,
         "trunk_settings.html",
-        view=trunk_settings.view(desk, key),
+        view=trunk_settings.view(context, key),
         codecs=CODECS,
         choices=CHOICES,
-        sbcs=sbcs.choices(desk),
+        sbcs=sbcs.choices(context),
         pasted=None,
         names=PASTED,
     )
@@ -185,24 +191,27 @@ def settings_form(request: Request, desk: AtDesk, key: str) -> Response:
 
 @place.action("/carriers/trunks/{key}/pasted", May.TRUNKS)
 def read_pasted_values(
-    request: Request, desk: AtDesk, key: str, text: Annotated[str, Form(max_length=50_000)] = ""
+    request: Request,
+    context: RequestContext,
+    key: str,
+    text: Annotated[str, Form(max_length=50_000)] = "",
 ) -> Response:
     """The form filled with what was recognised of the other side's values; nothing is kept."""
     pasted = read_pasted(text)
-    return draw(
+    return render(
         request,
         "trunk_settings.html",
-        view=trunk_settings.with_pasted(desk, key, pasted),
+        view=trunk_settings.with_pasted(context, key, pasted),
         codecs=CODECS,
         choices=CHOICES,
-        sbcs=sbcs.choices(desk),
+        sbcs=sbcs.choices(context),
         pasted=pasted,
         names=PASTED,
     )
 
 
 @place.action("/carriers/trunks/{key}/settings", May.TRUNKS)
-async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
+async def change_settings(request: Request, context: RequestContext, key: str) -> Response:
     """As a draft, so that its checks are seen."""
     form = {name: str(value) for name, value in (await request.form()).items()}
     secret = form.pop("secret", "")
@@ -212,54 +221,56 @@ async def change_settings(request: Request, desk: AtDesk, key: str) -> Response:
         field = str(wrong.errors()[0]["loc"][0])
         message = f"“{form.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
         raise NotUnderstood(message, field=field) from None
-    made = await run_in_threadpool(trunk_settings.draft, desk, key, asked, secret)
+    made = await run_in_threadpool(trunk_settings.draft, context, key, asked, secret)
     return go(request, f"/work-orders/{made.no}")
 
 
 @place.action("/carriers/trunks/{key}/move", May.TRUNKS)
-def move(request: Request, desk: AtDesk, key: str, event: Typed = "") -> Response:
+def move(request: Request, context: RequestContext, key: str, event: Typed = "") -> Response:
     """Suspended, resumed or retired; as a draft, so that what that changes is seen."""
     if event not in set(TrunkEvent):
         raise NotUnderstood("A trunk is suspended, resumed or retired.", field="event")
-    made = trunk_settings.move(desk, key, TrunkEvent(event))
+    made = trunk_settings.move(context, key, TrunkEvent(event))
     return go(request, f"/work-orders/{made.no}")
 
 
 @place.action("/carriers/trunks/{key}/secret", May.TRUNKS)
-def give_secret(request: Request, desk: AtDesk, key: str, secret: Typed = "") -> Response:
-    trunk_settings.keep_secret(desk, key, secret)
+def give_secret(
+    request: Request, context: RequestContext, key: str, secret: Typed = ""
+) -> Response:
+    trunk_settings.keep_secret(context, key, secret)
     return go(request, f"/carriers/trunks/{key}")
 
 
 @place.action("/carriers/trunks/{key}/new-secret", May.TRUNKS)
-def new_secret(request: Request, desk: AtDesk, key: str) -> Response:
+def new_secret(request: Request, context: RequestContext, key: str) -> Response:
     """A secret made anew, shown this once."""
-    secret = trunk_settings.make_secret(desk, key)
-    view = trunk_settings.view(desk, key)
-    return draw(request, "trunk_secret.html", view=view, secret=secret)
+    secret = trunk_settings.make_secret(context, key)
+    view = trunk_settings.view(context, key)
+    return render(request, "trunk_secret.html", view=view, secret=secret)
 
 
 @place.action("/carriers/trunks/{key}/test", May.PLACE_TEST_CALL)
-def test(request: Request, desk: AtDesk, key: str) -> Response:
+def test(request: Request, context: RequestContext, key: str) -> Response:
     """Every link tried now; the result in the place of the last one."""
-    connection_tests.run(desk, key)
+    connection_tests.run(context, key)
     if target(request):
-        return draw(request, "_trunk_links.html", trunk=trunks.one(desk, key).trunk)
+        return render(request, "_trunk_links.html", trunk=trunks.one(context, key).trunk)
     return go(request, f"/carriers/trunks/{key}")
 
 
 @place.page("/carriers/trunks/{key}/sheet", May.LOOK)
-def sheet(request: Request, desk: AtDesk, key: str) -> Response:
-    return draw(request, "trunk_sheet.html", key=key, sheet=trunk_settings.sheet(desk, key))
+def sheet(request: Request, context: RequestContext, key: str) -> Response:
+    return render(request, "trunk_sheet.html", key=key, sheet=trunk_settings.sheet(context, key))
 
 
 @place.page("/carriers/trunks/{key}/sheet.pdf", May.LOOK)
-def sheet_pdf(desk: AtDesk, key: str) -> Response:
-    paper = sheet_on_paper(trunk_settings.sheet(desk, key), desk.organisation.name)
+def sheet_pdf(context: RequestContext, key: str) -> Response:
+    paper = sheet_on_paper(trunk_settings.sheet(context, key), context.organisation.name)
     return Response(paper, media_type="application/pdf")
 
 
 @place.action("/carriers/trunks/{key}/prove", May.CHANGE_ESTATE)
-def prove(request: Request, desk: AtDesk, key: str) -> Response:
+def prove(request: Request, context: RequestContext, key: str) -> Response:
     """A test call to every number on the trunk's list."""
-    return go(request, f"/work-orders/{proof_calls.prove_again(desk, trunk=key).no}")
+    return go(request, f"/work-orders/{proof_calls.prove_again(context, trunk=key).no}")

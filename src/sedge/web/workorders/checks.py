@@ -8,8 +8,8 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.records import Subject
 from sedge.services.workorders.checking import check_catalogue
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 
 place = Place()
 PAGES = {
@@ -22,43 +22,45 @@ PAGES = {
 
 
 @place.page("/checks", May.LOOK)
-def catalogue(request: Request, desk: AtDesk) -> Response:
+def catalogue(request: Request, context: RequestContext) -> Response:
     groups: dict[str, list[check_catalogue.Rule]] = {}
-    for rule in check_catalogue.catalogue(desk):
+    for rule in check_catalogue.catalogue(context):
         groups.setdefault(rule.task, []).append(rule)
-    return draw(
+    return render(
         request,
         "checks.html",
         groups=list(groups.items()),
-        looked_at=check_catalogue.looked_at(desk),
+        looked_at=check_catalogue.looked_at(context),
     )
 
 
 @place.page("/checks/{name}", May.LOOK)
-def rule(request: Request, desk: AtDesk, name: str, after: str = "") -> Response:
-    found, following = check_catalogue.findings(desk, name, after=after)
+def rule(request: Request, context: RequestContext, name: str, after: str = "") -> Response:
+    found, following = check_catalogue.findings(context, name, after=after)
     rows = [(f, PAGES.get(f.subject, "").format(f.ref.lstrip("+"))) for f in found]
-    return draw(
+    return render(
         request,
         "check.html",
-        rule=check_catalogue.the_rule(desk, name),
+        rule=check_catalogue.the_rule(context, name),
         rows=rows,
         following=following,
     )
 
 
 @place.action("/checks/{name}/level", May.SET_RULES)
-def level(request: Request, desk: AtDesk, name: str, stop: Annotated[str, Form()] = "") -> Response:
-    check_catalogue.raise_rule(desk, name, to_stop=bool(stop))
+def level(
+    request: Request, context: RequestContext, name: str, stop: Annotated[str, Form()] = ""
+) -> Response:
+    check_catalogue.raise_rule(context, name, to_stop=bool(stop))
     return go(request, f"/checks/{name}")
 
 
 @place.action("/checks/{name}/mend", May.CHANGE_ESTATE)
-def mend(request: Request, desk: AtDesk, name: str) -> Response:
-    return go(request, f"/work-orders/{check_catalogue.mend(desk, name).no}")
+def mend(request: Request, context: RequestContext, name: str) -> Response:
+    return go(request, f"/work-orders/{check_catalogue.mend(context, name).no}")
 
 
 @place.action("/checks", May.CHANGE_ESTATE)
-def check_now(request: Request, desk: AtDesk) -> Response:
-    check_catalogue.check_everything(desk)
+def check_now(request: Request, context: RequestContext) -> Response:
+    check_catalogue.check_everything(context)
     return go(request, "/checks")

@@ -11,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.services.callpaths import paths, proof_calls
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import holders, site_management
 from sedge.services.supply import supply
 from sedge.services.when import moment_of
@@ -24,8 +24,8 @@ from sedge.services.workorders import (
     order_views,
     workorders,
 )
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, is_swap, render
 from sedge.web.workorders import views
 
 place = Place()
@@ -48,123 +48,127 @@ KINDS = {
 }
 
 
-def shown(desk: Desk, key: str, by: str = "") -> dict[str, Any]:
+def shown(context: Context, key: str, by: str = "") -> dict[str, Any]:
     """What the page of a work order shows."""
-    view = order_views.view_order(desk, key)
-    page = views.order_page(view, desk.now(), by_holder=by == "holder")
+    view = order_views.view_order(context, key)
+    page = views.order_page(view, context.now(), by_holder=by == "holder")
     awaited = (
-        [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(desk)]
+        [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(context)]
         if page.is_draft
         else []
     )
-    proofs = proof_calls.proofs_by(desk, view.order)
+    proofs = proof_calls.proofs_by(context, view.order)
     return {
         "page": page,
         "by": by,
         "proofs": proofs,
-        "comments": drafts.comments(desk, view.order.id),
+        "comments": drafts.comments(context, view.order.id),
         "awaited": awaited,
         "kinds": list(KINDS.items()),
     }
 
 
-def again(request: Request, desk: AtDesk, key: str) -> Response:
+def redraw_order(request: Request, context: RequestContext, key: str) -> Response:
     """After an action: the order anew, as a part for htmx, as a page without it."""
     if is_swap(request):
-        return draw(request, "_work_order.html", **shown(desk, key))
+        return render(request, "_work_order.html", **shown(context, key))
     return RedirectResponse(f"/work-orders/{key}", 303)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
 def move(
-    request: Request, desk: AtDesk, key: str, position: int, to: Annotated[int, Form()]
+    request: Request, context: RequestContext, key: str, position: int, to: Annotated[int, Form()]
 ) -> Response:
-    drafts.move_task(desk, key, position, to)
-    return again(request, desk, key)
+    drafts.move_task(context, key, position, to)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
 def until(
-    request: Request, desk: AtDesk, key: str, position: int, until: Annotated[str, Form()] = ""
+    request: Request,
+    context: RequestContext,
+    key: str,
+    position: int,
+    until: Annotated[str, Form()] = "",
 ) -> Response:
-    drafts.make_temporary(desk, key, position, moment_of(desk, until, "until", at=time(0, 5)))
-    return again(request, desk, key)
+    drafts.make_temporary(context, key, position, moment_of(context, until, "until", at=time(0, 5)))
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
-def skip(request: Request, desk: AtDesk, key: str, position: int) -> Response:
-    order_running.skip_task(desk, key, position)
-    return again(request, desk, key)
+def skip(request: Request, context: RequestContext, key: str, position: int) -> Response:
+    order_running.skip_task(context, key, position)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/now", May.CHANGE_ESTATE)
-def look_now(request: Request, desk: AtDesk, key: str, position: int) -> Response:
-    order_running.look_now(desk, key, position)
-    return again(request, desk, key)
+def look_now(request: Request, context: RequestContext, key: str, position: int) -> Response:
+    order_running.look_now(context, key, position)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/when", May.CHANGE_ESTATE)
 def when(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     begin: Annotated[str, Form()] = "now",
     run_at: Annotated[str, Form()] = "",
     awaits: Annotated[str, Form()] = "",
 ) -> Response:
-    at = moment_of(desk, run_at, "run_at") if begin == "moment" else None
+    at = moment_of(context, run_at, "run_at") if begin == "moment" else None
     if begin == "moment" and at is None:
         raise NotUnderstood("Type the moment at which it shall begin.", field="run_at")
     if begin == "order" and not awaits:
         raise NotUnderstood("Choose the order it shall wait for.", field="awaits")
-    drafts.set_when(desk, key, run_at=at, awaits=awaits if begin == "order" else None)
-    return again(request, desk, key)
+    drafts.set_when(context, key, run_at=at, awaits=awaits if begin == "order" else None)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/keep", May.CHANGE_ESTATE)
-def keep_draft(request: Request, desk: AtDesk, key: str) -> Response:
+def keep_draft(request: Request, context: RequestContext, key: str) -> Response:
     """A draft that was only a look stays."""
-    draft_expiry.keep_draft(desk, key)
+    draft_expiry.keep_draft(context, key)
     return go(request, f"/work-orders/{key}")
 
 
 @place.action("/work-orders/{key}/draft", May.CHANGE_ESTATE)
-def back_to_draft(request: Request, desk: AtDesk, key: str) -> Response:
-    drafts.back_to_draft(desk, key)
-    return again(request, desk, key)
+def back_to_draft(request: Request, context: RequestContext, key: str) -> Response:
+    drafts.back_to_draft(context, key)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/title", May.CHANGE_ESTATE)
 def rename(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     title: Annotated[str, Form()] = "",
     reason: Annotated[str, Form()] = "",
 ) -> Response:
-    drafts.rename(desk, key, title, reason)
-    return again(request, desk, key)
+    drafts.rename(context, key, title, reason)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/comments", May.NOTE)
 def comment(
-    request: Request, desk: AtDesk, key: str, text: Annotated[str, Form()] = ""
+    request: Request, context: RequestContext, key: str, text: Annotated[str, Form()] = ""
 ) -> Response:
-    drafts.comment(desk, key, text)
-    return again(request, desk, key)
+    drafts.comment(context, key, text)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/duplicate", May.CHANGE_ESTATE)
-def duplicate(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{drafts.duplicate(desk, key).no}")
+def duplicate(request: Request, context: RequestContext, key: str) -> Response:
+    return go(request, f"/work-orders/{drafts.duplicate(context, key).no}")
 
 
 @place.action("/work-orders/{key}/template", May.CHANGE_ESTATE)
 def keep_as_template(
-    request: Request, desk: AtDesk, key: str, name: Annotated[str, Form()] = ""
+    request: Request, context: RequestContext, key: str, name: Annotated[str, Form()] = ""
 ) -> Response:
     return go(
-        request, f"/work-orders/templates/{order_templates.keep_as_template(desk, key, name).id}"
+        request, f"/work-orders/templates/{order_templates.keep_as_template(context, key, name).id}"
     )
 
 
@@ -172,34 +176,44 @@ def keep_as_template(
 
 
 @place.page("/work-orders/templates", May.CHANGE_ESTATE)
-def template_list(request: Request, desk: AtDesk) -> Response:
-    return draw(
+def template_list(request: Request, context: RequestContext) -> Response:
+    return render(
         request,
         "templates.html",
         usual=list(guided_workflows.KINDS.values()),
-        kept=order_templates.templates(desk),
+        kept=order_templates.templates(context),
     )
 
 
 @place.page("/work-orders/templates/{key}", May.CHANGE_ESTATE)
 def template_page(
-    request: Request, desk: AtDesk, key: str, person: str = "", site: str = "", line: str = ""
+    request: Request,
+    context: RequestContext,
+    key: str,
+    person: str = "",
+    site: str = "",
+    line: str = "",
 ) -> Response:
     if key not in guided_workflows.KINDS:
-        kept = order_templates.the_template(desk, key)
-        return draw(
-            request, "template_kept.html", kept=kept, choices=order_templates.choices_of(desk, kept)
+        kept = order_templates.the_template(context, key)
+        return render(
+            request,
+            "template_kept.html",
+            kept=kept,
+            choices=order_templates.choices_of(context, kept),
         )
-    sites = site_management.site_choices(desk)
+    sites = site_management.site_choices(context)
     at = site or (sites[0][0] if sites else "")
-    known = holders.one_holder(desk, holders.HolderKind.PERSON, person).holder if person else None
-    spots = site_management.spot_choices(desk, sites, whole=False)
+    known = (
+        holders.one_holder(context, holders.HolderKind.PERSON, person).holder if person else None
+    )
+    spots = site_management.spot_choices(context, sites, whole=False)
     lines = (
-        [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(desk)]
+        [(r.holder.id, f"{r.holder.name}, {r.site}") for r in holders.service_lines(context)]
         if key == "season"
         else []
     )
-    return draw(
+    return render(
         request,
         "template_usual.html",
         kind=guided_workflows.KINDS[key],
@@ -209,32 +223,32 @@ def template_page(
         spots=spots,
         lines=lines,
         line=line,
-        paths=[(p.id, p.name) for p in paths.list_paths(desk)] if key == "season" else [],
+        paths=[(p.id, p.name) for p in paths.list_paths(context)] if key == "season" else [],
         first_free=guided_workflows.FIRST_FREE,
     )
 
 
 @place.action("/work-orders/templates/{key}", May.CHANGE_ESTATE)
-async def use_template(request: Request, desk: AtDesk, key: str) -> Response:
+async def use_template(request: Request, context: RequestContext, key: str) -> Response:
     form = {name: str(value)[:300] for name, value in (await request.form()).items()}
-    return go(request, f"/work-orders/{await run_in_threadpool(_use, desk, key, form)}")
+    return go(request, f"/work-orders/{await run_in_threadpool(_use, context, key, form)}")
 
 
-def _use(desk: Desk, key: str, form: dict[str, str]) -> int:
+def _use(context: Context, key: str, form: dict[str, str]) -> int:
     if key in guided_workflows.KINDS:
-        tasks, title = guided_workflows.plan(desk, key, form)
-        return workorders.draft(desk, title, tasks, reason=form.get("reason", ""), look=True).no
+        tasks, title = guided_workflows.plan(context, key, form)
+        return workorders.draft(context, title, tasks, reason=form.get("reason", ""), look=True).no
     filled = {
         int(name[5:]): value
         for name, value in form.items()
         if name.startswith("slot-") and name[5:].isdigit() and len(name) < 10
     }
-    return order_templates.from_template(desk, key, filled).no
+    return order_templates.from_template(context, key, filled).no
 
 
 @place.action("/work-orders/templates/{key}/throw-away", May.CHANGE_ESTATE)
-def throw_away(request: Request, desk: AtDesk, key: str) -> Response:
+def throw_away(request: Request, context: RequestContext, key: str) -> Response:
     if key in guided_workflows.KINDS:
         raise NotFound("The usual work can't be deleted.")
-    order_templates.throw_away_template(desk, key)
+    order_templates.throw_away_template(context, key)
     return go(request, "/work-orders/templates")

@@ -13,8 +13,8 @@ from sedge.services.holders import holders
 from sedge.services.numbers import numbers
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders.checking import eligibility
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render
 from sedge.web.workorders.views import page_of
 
 place = Place()
@@ -23,17 +23,23 @@ Typed = Annotated[str, Form(max_length=200)]
 
 @place.page("/why-not", May.LOOK)
 def ask(
-    request: Request, desk: AtDesk, number: str = "", holder: str = "", role: str = "main"
+    request: Request,
+    context: RequestContext,
+    number: str = "",
+    holder: str = "",
+    role: str = "main",
 ) -> Response:
     answer = None
     wanted = Role(role) if role in set(Role) else Role.MAIN
     if number and holder:
-        answer = eligibility.ask(desk, the_number(desk, number), numbers.holder_ref(holder), wanted)
-    name = holders.name_of(desk, numbers.holder_ref(holder)) if holder else ""
+        answer = eligibility.ask(
+            context, the_number(context, number), numbers.holder_ref(holder), wanted
+        )
+    name = holders.name_of(context, numbers.holder_ref(holder)) if holder else ""
     ways = [(r.words, page_of(r)) for r in answer.found.elsewhere] if answer else []
     marks = {Level.PASS: "good", Level.WARN: "waiting", Level.STOP: "wrong"}
     rows = [(marks[f.level], f.message, f.rule) for f in answer.found.findings] if answer else []
-    return draw(
+    return render(
         request,
         "why_not.html",
         answer=answer,
@@ -48,10 +54,14 @@ def ask(
 
 @place.action("/why-not", May.CHANGE_ESTATE)
 def draft(
-    request: Request, desk: AtDesk, number: Typed = "", holder: Typed = "", role: Typed = "main"
+    request: Request,
+    context: RequestContext,
+    number: Typed = "",
+    holder: Typed = "",
+    role: Typed = "main",
 ) -> Response:
     """The shortest way, as the draft of a work order."""
     wanted = Role(role) if role in set(Role) else Role.MAIN
     whom = numbers.holder_ref(holder)
-    made = eligibility.draft(desk, the_number(desk, number), whom, wanted)
+    made = eligibility.draft(context, the_number(context, number), whom, wanted)
     return go(request, f"/work-orders/{made.no}")

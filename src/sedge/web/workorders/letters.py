@@ -9,19 +9,23 @@ from sedge.core.access.roles import May
 from sedge.core.numbers.plan import LANGUAGES
 from sedge.formats.letters import KINDS, NAMES, LetterText
 from sedge.services import letters
-from sedge.web.routing import AtDesk, Place
-from sedge.web.shared.rendering import draw, go, target
+from sedge.web.routing import Place, RequestContext
+from sedge.web.shared.rendering import go, render, target
 
 place = Place()
 
 
 @place.page("/letters", May.SET_RULES)
 def edit(
-    request: Request, desk: AtDesk, kind: str = "holder", language: str = "en", order: str = ""
+    request: Request,
+    context: RequestContext,
+    kind: str = "holder",
+    language: str = "en",
+    order: str = "",
 ) -> Response:
-    kept = letters.view_letter(desk, kind, language)
-    letter = letters.preview(desk, kept.text, order[:80])
-    return draw(
+    kept = letters.view_letter(context, kind, language)
+    letter = letters.preview(context, kept.text, order[:80])
+    return render(
         request,
         "letters.html",
         kept=kept,
@@ -34,9 +38,9 @@ def edit(
 
 
 @place.action("/letters", May.SET_RULES)
-def keep(
+def save_template(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     kind: Annotated[str, Form()] = "",
     language: Annotated[str, Form()] = "",
     subject: Annotated[str, Form()] = "",
@@ -50,9 +54,9 @@ def keep(
         kind, language, subject, text.replace("\r\n", "\n"), html.replace("\r\n", "\n")
     )
     if what == "look" and target(request):
-        return draw(request, "_letter.html", letter=letters.preview(desk, typed, order[:80]))
+        return render(request, "_letter.html", letter=letters.preview(context, typed, order[:80]))
     if what == "own":
-        letters.back_to_own(desk, kind, language)
+        letters.back_to_own(context, kind, language)
     elif what == "keep":
-        letters.keep_letter(desk, typed, version)
+        letters.keep_letter(context, typed, version)
     return go(request, f"/letters?kind={kind}&language={language}")

@@ -8,9 +8,9 @@ from markupsafe import Markup
 from sedge.core.enums import HolderKind
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import HolderRef
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.numbers import estate
-from sedge.services.workorders.suggestions import suggest_numbers
+from sedge.services.workorders.planner.suggestions import suggest_numbers
 from sedge.store.repositories.numbers import Filter
 from sedge.web.numbers.views import cell_name
 from sedge.web.shared.drawings.blockmap import MapCell, block_map
@@ -48,10 +48,10 @@ class Offers:
         return self.rows[0].shown if self.rows else ""
 
 
-def offers_for(desk: Desk, holder: HolderRef, name: str, site: str) -> Offers:
+def offers_for(context: Context, holder: HolderRef, name: str, site: str) -> Offers:
     """What is free for a holder; no rows where nothing is."""
     here = f"/work-orders/new/assign?{urlencode({PARAMETER[holder.kind]: holder.id})}&"
-    found = suggest_numbers(desk, holder)
+    found = suggest_numbers(context, holder)
     hundreds = list(dict.fromkeys((s.number.site, int(s.number.e164) // 100) for s in found))
     return Offers(
         name=name,
@@ -60,16 +60,16 @@ def offers_for(desk: Desk, holder: HolderRef, name: str, site: str) -> Offers:
             for s in found
         ],
         maps=[
-            _map(desk, where, hundred, here, int(found[0].number.e164))
+            _map(context, where, hundred, here, int(found[0].number.e164))
             for where, hundred in hundreds[:MOST_MAPS]
         ],
         order=f"/supply/for-site?{urlencode({'site': site, PARAMETER[holder.kind]: holder.id})}",
     )
 
 
-def _map(desk: Desk, site: str, hundred: int, here: str, best: int) -> tuple[str, Markup]:
+def _map(context: Context, site: str, hundred: int, here: str, best: int) -> tuple[str, Markup]:
     first = hundred * 100
-    found, _ = estate.blocks(desk, Filter(site=site), within=(first, first + 99))
+    found, _ = estate.blocks(context, Filter(site=site), within=(first, first + 99))
     cells = [
         MapCell(cell.number, cell.state, cell_name(cell.state, cell.holder_name))
         for block in found

@@ -10,12 +10,12 @@ from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, USUAL, WORDS, Wish
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import site_management
-from sedge.services.workorders import bulk_planner
-from sedge.web.routing import AtDesk, Place
+from sedge.services.workorders.planner import bulk_planner
+from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.pairing import pairing, shown
-from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.shared.rendering import go, is_swap, render
 
 place = Place()
 MOST_FIELDS, MOST_TYPED = 12_000, 4_000
@@ -24,42 +24,42 @@ MOST_FIELDS, MOST_TYPED = 12_000, 4_000
 @place.page("/work-orders/planner", May.CHANGE_ESTATE)
 def planner(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     site: str = "",
     numbers: Annotated[str, Query(max_length=MOST_TYPED)] = "",
 ) -> Response:
-    return draw(
+    return render(
         request,
         "planner.html",
-        **_form(desk, bulk_planner.Asked(sites=(site,) if site else (), numbers=numbers)),
+        **_form(context, bulk_planner.Asked(sites=(site,) if site else (), numbers=numbers)),
         planned=None,
     )
 
 
-def _form(desk: Desk, asked: bulk_planner.Asked) -> dict[str, Any]:
+def _form(context: Context, asked: bulk_planner.Asked) -> dict[str, Any]:
     weights = asked.weights or USUAL
     sliders = [(wish.value, WORDS[wish], weights.get(wish, 0)) for wish in Wish]
     return {
         "asked": asked,
-        "sites": site_management.site_choices(desk),
-        "departments": bulk_planner.departments(desk),
+        "sites": site_management.site_choices(context),
+        "departments": bulk_planner.departments(context),
         "sliders": sliders,
         "most": MOST_WEIGHT,
     }
 
 
 @place.action("/work-orders/planner", May.CHANGE_ESTATE)
-async def solve(request: Request, desk: AtDesk) -> Response:
+async def solve(request: Request, context: RequestContext) -> Response:
     form = await request.form(max_fields=MOST_FIELDS)
-    return await run_in_threadpool(_solve, request, desk, form)
+    return await run_in_threadpool(_solve, request, context, form)
 
 
-def _solve(request: Request, desk: Desk, form: FormData) -> Response:
+def _solve(request: Request, context: Context, form: FormData) -> Response:
     asked = read(form)
-    planned = bulk_planner.plan(desk, asked)
+    planned = bulk_planner.plan(context, asked)
     if form.get("what") == "draft":
         order = bulk_planner.draft(
-            desk,
+            context,
             planned,
             prove=bool(form.get("prove")),
             spot=str(form.get("spot", ""))[:20],
@@ -76,7 +76,7 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
     ]
     wanted = sorted({p.site for p in planned.problem.people})
     spots = site_management.spot_choices(
-        desk, [(site, planned.sites[site]) for site in wanted], whole=False
+        context, [(site, planned.sites[site]) for site in wanted], whole=False
     )
     facts = {
         "spots": spots,
@@ -87,8 +87,8 @@ def _solve(request: Request, desk: Desk, form: FormData) -> Response:
         "barred": asked.barred,
     }
     if is_swap(request):
-        return draw(request, "_plan_found.html", **facts)
-    return draw(request, "planner.html", **_form(desk, asked), **facts)
+        return render(request, "_plan_found.html", **facts)
+    return render(request, "planner.html", **_form(context, asked), **facts)
 
 
 def read(form: FormData) -> bulk_planner.Asked:

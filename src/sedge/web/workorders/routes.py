@@ -18,11 +18,11 @@ from sedge.services.holders import holders
 from sedge.services.numbers import bulk_actions, numbers
 from sedge.services.when import moment_of
 from sedge.services.workorders import drafts, order_running, order_views, workorders
-from sedge.web.routing import AtDesk, Place, require_sure
-from sedge.web.shared.rendering import draw, go, is_swap
+from sedge.web.routing import Place, RequestContext, require_sure
+from sedge.web.shared.rendering import go, is_swap, render
 from sedge.web.shared.saving import run_or_review
 from sedge.web.workorders import views
-from sedge.web.workorders.editing import KINDS, again, shown
+from sedge.web.workorders.editing import KINDS, redraw_order, shown
 
 HOLDERS_FORMS = frozenset({"assign", "grant"})  # somebody gets something
 STARTS_AT = time(6)  # of somebody's first day, so that the phone rings when they come
@@ -31,18 +31,18 @@ place = Place()
 
 
 @place.page("/work-orders", May.LOOK)
-def listing(
+def list_orders(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     state: str = "",
     after: Annotated[int, Query(ge=0, le=2**53)] = 0,
 ) -> Response:
     states = (OrderState(state),) if state in set(OrderState) else ()
-    found = workorders.list_orders(desk, states=states, after_no=after or None)
+    found = workorders.list_orders(context, states=states, after_no=after or None)
     following = found[-1].no if len(found) == workorders.A_PAGE else None
-    progress = workorders.progress_of(desk, found)
+    progress = workorders.progress_of(context, found)
     rows = [(order, views.TONES.get(order.state, ""), progress.get(order.id)) for order in found]
-    return draw(
+    return render(
         request,
         "work_orders.html",
         rows=rows,
@@ -55,7 +55,7 @@ def listing(
 @place.page("/work-orders/new/{kind}", May.CHANGE_ESTATE)
 def new(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     kind: str,
     number: str = "",
     person: str = "",
@@ -69,82 +69,88 @@ def new(
     if kind not in KINDS:
         raise NotFound("There is no such form.")
     form = views.new_form(
-        desk, kind, KINDS[kind], number=number, person=person, line=line, site=site
+        context, kind, KINDS[kind], number=number, person=person, line=line, site=site
     )
-    return draw(request, "work_order_new.html", form=form, to=to, phone=phone)
+    return render(request, "work_order_new.html", form=form, to=to, phone=phone)
 
 
 @place.page("/choose/holders", May.CHANGE_ESTATE)
 def choose_holder(
-    request: Request, desk: AtDesk, who: str = "", other_who: str = "", field: str = "holder"
+    request: Request,
+    context: RequestContext,
+    who: str = "",
+    other_who: str = "",
+    field: str = "holder",
 ) -> Response:
     """People and service lines whose names fit, as one types; each with what it lacks. Chosen as
     `field`; only people where that is a person's, people and groups where it is who is rung."""
     name = field if field in {"person", "other"} else "holder"
     typed = other_who if name == "other" else who
     choices = (
-        views.callee_choices(desk, typed)
+        views.callee_choices(context, typed)
         if field == "callee"
         else [
             c
-            for c in views.holder_choices(desk, typed)
+            for c in views.holder_choices(context, typed)
             if name == "holder" or c.value.startswith("person:")
         ]
     )
-    return draw(request, "_choose_holder.html", choices=choices, who=typed, field=name)
+    return render(request, "_choose_holder.html", choices=choices, who=typed, field=name)
 
 
 @place.action("/work-orders/new/{kind}", May.CHANGE_ESTATE)
-async def begin(request: Request, desk: AtDesk, kind: str) -> Response:
+async def begin(request: Request, context: RequestContext, kind: str) -> Response:
     form = {key: str(value).strip() for key, value in (await request.form()).items()}
-    return await run_in_threadpool(_begin_or_run, request, desk, kind, form)
+    return await run_in_threadpool(_begin_or_run, request, context, kind, form)
 
 
-def _begin_or_run(request: Request, desk: AtDesk, kind: str, form: dict[str, str]) -> Response:
+def _begin_or_run(
+    request: Request, context: RequestContext, kind: str, form: dict[str, str]
+) -> Response:
     """The work order; or, where it ran at once, the page it was asked for on, with its notice."""
-    order = _begin(desk, kind, form)
-    number = numbers.the_number(desk, form["number"]) if form.get("number") else ""
+    order = _begin(context, kind, form)
+    number = numbers.the_number(context, form["number"]) if form.get("number") else ""
     holder = numbers.holder_ref(form["holder"]) if kind in HOLDERS_FORMS else None
     page = views.page_of_form(kind, number, holder)
     if phone := form.get("phone"):
         page += f"?{urlencode({'phone': phone})}"
-    return run_or_review(request, desk, order, page, form.get("now", ""))
+    return run_or_review(request, context, order, page, form.get("now", ""))
 
 
 @place.page("/choose/numbers", May.CHANGE_ESTATE)
-def choose_number(request: Request, desk: AtDesk, holder: str = "") -> Response:
+def choose_number(request: Request, context: RequestContext, holder: str = "") -> Response:
     """The free numbers that suit whoever is chosen."""
-    return draw(request, "_number_offers.html", offers=views.offers_to(desk, holder))
+    return render(request, "_number_offers.html", offers=views.offers_to(context, holder))
 
 
 @place.page("/work-orders/{key}/notice", May.LOOK)
-def notice(request: Request, desk: AtDesk, key: str) -> Response:
+def notice(request: Request, context: RequestContext, key: str) -> Response:
     """What became of a work order that ran from a form: a line on the page it was asked for on."""
-    view = order_views.view_order(desk, key)
-    return draw(request, "_order_notice.html", page=views.order_page(view, desk.now()))
+    view = order_views.view_order(context, key)
+    return render(request, "_order_notice.html", page=views.order_page(view, context.now()))
 
 
-def _begin(desk: AtDesk, kind: str, form: dict[str, str]) -> int:
-    tasks, title = _tasks(desk, kind, form)
+def _begin(context: RequestContext, kind: str, form: dict[str, str]) -> int:
+    tasks, title = _tasks(context, kind, form)
     if form.get("to"):
-        return drafts.add_tasks(desk, form["to"], tasks).no
+        return drafts.add_tasks(context, form["to"], tasks).no
     starts = form.get("starts", "")
-    at = moment_of(desk, starts, "starts", at=STARTS_AT) if starts else None
+    at = moment_of(context, starts, "starts", at=STARTS_AT) if starts else None
     reason = form.get("reason", "")
-    return workorders.draft(desk, title, tasks, reason=reason, run_at=at, look=True).no
+    return workorders.draft(context, title, tasks, reason=reason, run_at=at, look=True).no
 
 
 def _tasks(  # noqa: C901  one branch per form
-    desk: AtDesk, kind: str, form: dict[str, str]
+    context: RequestContext, kind: str, form: dict[str, str]
 ) -> tuple[list[Any], str]:
     """The tasks a filled-in form means, and the work order's title. Raises NotUnderstood naming the
     field."""
-    number = numbers.the_number(desk, form.get("number", "")) if kind != "grant" else ""
-    national = numbers.card(desk, number).number.shown if number else ""
+    number = numbers.the_number(context, form.get("number", "")) if kind != "grant" else ""
+    national = numbers.card(context, number).number.shown if number else ""
     raw: list[dict[str, Any]]
     match kind:
         case "assign":
-            ref, name = _chosen_holder(desk, form)
+            ref, name = _chosen_holder(context, form)
             task: dict[str, Any] = {
                 "kind": "assign_number",
                 "number": number,
@@ -159,7 +165,7 @@ def _tasks(  # noqa: C901  one branch per form
                 raw.append({"kind": "place_test_call", "number": number, "direction": "in"})
             title = f"{national} for {name}"
         case "grant":
-            ref, name = _chosen_holder(desk, form)
+            ref, name = _chosen_holder(context, form)
             raw, title = (
                 [{"kind": "grant_licence", "holder": ref, "product": form.get("product", "")}],
                 f"Licence for {name}",
@@ -207,10 +213,10 @@ def _tasks(  # noqa: C901  one branch per form
                 f"Call path of {national}",
             )
         case "route-calls":
-            return routing_calls.plan_calls_to(desk, number, form)
+            return routing_calls.plan_calls_to(context, number, form)
         case "set-fallback":
             to = (
-                read_one(form["to"], desk.organisation.home_country, field="to")
+                read_one(form["to"], context.organisation.home_country, field="to")
                 if form.get("to")
                 else ""
             )
@@ -254,86 +260,89 @@ def _tasks(  # noqa: C901  one branch per form
             )
         case _:
             raise NotFound("There is no such form.")
-    return workorders.read_tasks(desk, raw), title
+    return workorders.read_tasks(context, raw), title
 
 
-def _chosen_holder(desk: AtDesk, form: dict[str, str]) -> tuple[dict[str, str], str]:
+def _chosen_holder(context: RequestContext, form: dict[str, str]) -> tuple[dict[str, str], str]:
     if not form.get("holder"):
         raise NotUnderstood("Choose who gets it: type a name and pick one.", field="who")
     ref = numbers.holder_ref(form["holder"])
-    return {"kind": ref.kind.value, "id": ref.id}, holders.name_of(desk, ref)
+    return {"kind": ref.kind.value, "id": ref.id}, holders.name_of(context, ref)
 
 
 @place.page("/work-orders/{key}", May.LOOK)
-def work_order(request: Request, desk: AtDesk, key: str, by: str = "") -> Response:
-    return draw(
+def work_order(request: Request, context: RequestContext, key: str, by: str = "") -> Response:
+    return render(
         request,
         "_work_order.html" if is_swap(request) else "work_order.html",
-        **shown(desk, key, by),
+        **shown(context, key, by),
     )
 
 
 @place.action("/work-orders/{key}/remedies", May.CHANGE_ESTATE)
-def add_remedies(request: Request, desk: AtDesk, key: str) -> Response:
-    drafts.add_remedies(desk, key)
-    return again(request, desk, key)
+def add_remedies(request: Request, context: RequestContext, key: str) -> Response:
+    drafts.add_remedies(context, key)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/remedy", May.CHANGE_ESTATE)
 def choose_remedy(
     request: Request,
-    desk: AtDesk,
+    context: RequestContext,
     key: str,
     task: Annotated[int, Form()],
     rule: Annotated[str, Form()],
     remedy: Annotated[int, Form()],
     reason: Annotated[str, Form()] = "",
 ) -> Response:
-    drafts.choose_remedy(desk, key, task, rule, remedy, reason[:200])
-    return again(request, desk, key)
+    drafts.choose_remedy(context, key, task, rule, remedy, reason[:200])
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/run", May.CHANGE_ESTATE)
 def run(
-    request: Request, desk: AtDesk, key: str, seen: Annotated[int | None, Form(ge=0)] = None
+    request: Request,
+    context: RequestContext,
+    key: str,
+    seen: Annotated[int | None, Form(ge=0)] = None,
 ) -> Response:
     """`seen` is the last ledger entry that the page's checks knew of: what has changed since is
     told instead of run over."""
-    if order_running.asks_again(desk, key):
+    if order_running.asks_again(context, key):
         require_sure(request)
     try:
-        order_running.run(desk, key, seen=seen)
+        order_running.run(context, key, seen=seen)
     except NotRunnable:
         if not is_swap(request):
             return RedirectResponse(f"/work-orders/{key}", 303)
         raise
-    return again(request, desk, key)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/tasks/{position}/remove", May.CHANGE_ESTATE)
-def remove(request: Request, desk: AtDesk, key: str, position: int) -> Response:
-    drafts.remove_task(desk, key, position)
-    return again(request, desk, key)
+def remove(request: Request, context: RequestContext, key: str, position: int) -> Response:
+    drafts.remove_task(context, key, position)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/undo", May.CHANGE_ESTATE)
-def undo(request: Request, desk: AtDesk, key: str) -> Response:
-    return go(request, f"/work-orders/{order_running.undo(desk, key).no}")
+def undo(request: Request, context: RequestContext, key: str) -> Response:
+    return go(request, f"/work-orders/{order_running.undo(context, key).no}")
 
 
 @place.action("/work-orders/{key}/retry", May.CHANGE_ESTATE)
-def retry(request: Request, desk: AtDesk, key: str) -> Response:
-    order_running.try_again(desk, key)
-    return again(request, desk, key)
+def retry(request: Request, context: RequestContext, key: str) -> Response:
+    order_running.try_again(context, key)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/stop", May.CHANGE_ESTATE)
-def stop(request: Request, desk: AtDesk, key: str) -> Response:
-    order_running.stop_order(desk, key)
-    return again(request, desk, key)
+def stop(request: Request, context: RequestContext, key: str) -> Response:
+    order_running.stop_order(context, key)
+    return redraw_order(request, context, key)
 
 
 @place.action("/work-orders/{key}/discard", May.CHANGE_ESTATE)
-def discard(request: Request, desk: AtDesk, key: str) -> Response:
-    workorders.discard(desk, key)
+def discard(request: Request, context: RequestContext, key: str) -> Response:
+    workorders.discard(context, key)
     return go(request, "/work-orders")

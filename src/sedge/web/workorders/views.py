@@ -18,7 +18,7 @@ from sedge.core.workorders.life import (
 )
 from sedge.core.workorders.tasks import PutBack, PutBackLater
 from sedge.services.callpaths import paths
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.holders import groups, holders, site_management
 from sedge.services.ledger.ledger import page_of as page_of_record
 from sedge.services.licences import licences
@@ -284,7 +284,7 @@ class NewForm:
 
 
 def new_form(
-    desk: Desk,
+    context: Context,
     kind: str,
     title: str,
     *,
@@ -294,11 +294,11 @@ def new_form(
     site: str = "",
 ) -> NewForm:
     """Raises NotOneNumber, NotFound."""
-    card = numbers.card(desk, numbers.the_number(desk, number)) if number else None
-    to = _holder(desk, person, line, site)
+    card = numbers.card(context, numbers.the_number(context, number)) if number else None
+    to = _holder(context, person, line, site)
     where = to.site if to else (card.number.site if card else "")
     carrier = card.number.carrier if card else ""
-    offers = offers_for(desk, to.ref, to.name, to.site) if to and kind == "assign" else None
+    offers = offers_for(context, to.ref, to.name, to.site) if to and kind == "assign" else None
     return NewForm(
         kind=kind,
         title=title,
@@ -308,15 +308,15 @@ def new_form(
         holder_value=to.value if to else "",
         own_spot=f"their own ({to.spot})" if to and to.spot else "the holder's own",
         offers=offers,
-        spots=site_management.good_spots(desk, where) if where else [],
+        spots=site_management.good_spots(context, where) if where else [],
         paths=(
-            [(p.id, p.name) for p in paths.list_paths(desk)]
+            [(p.id, p.name) for p in paths.list_paths(context)]
             if kind in {"set-path", "assign", "route-calls"}
             else []
         ),
-        trunks=_trunks(desk, carrier) if kind == "list-on-trunk" else [],
+        trunks=_trunks(context, carrier) if kind == "list-on-trunk" else [],
         products=(
-            [(p.id, f"{p.name}, {money(p.monthly)} a month") for p in licences.products(desk)]
+            [(p.id, f"{p.name}, {money(p.monthly)} a month") for p in licences.products(context)]
             if kind == "grant"
             else []
         ),
@@ -346,30 +346,30 @@ class KnownHolder:
         return f"{self.ref.kind.value}:{self.ref.id}"
 
 
-def offers_to(desk: Desk, holder: str) -> Offers | None:
+def offers_to(context: Context, holder: str) -> Offers | None:
     """What is free for a holder as a form names them, `person:ID`; None for nobody. Raises
     NotUnderstood, NotFound."""
     if not holder:
         return None
     ref = numbers.holder_ref(holder)
-    known = _holder(desk, **{PARAMETER[k]: ref.id if k is ref.kind else "" for k in PARAMETER})
-    return offers_for(desk, ref, known.name, known.site) if known else None
+    known = _holder(context, **{PARAMETER[k]: ref.id if k is ref.kind else "" for k in PARAMETER})
+    return offers_for(context, ref, known.name, known.site) if known else None
 
 
-def _holder(desk: Desk, person: str, line: str, site: str) -> KnownHolder | None:
+def _holder(context: Context, person: str, line: str, site: str) -> KnownHolder | None:
     if site:
-        of = site_management.one_site(desk, site).row.site
+        of = site_management.one_site(context, site).row.site
         return KnownHolder(HolderRef(kind=HolderKind.SITE, id=of.id), of.name, of.id, of.spot)
     if not person and not line:
         return None
     kind = HolderKind.PERSON if person else HolderKind.SERVICE_LINE
-    found = holders.one_holder(desk, kind, person or line).holder
+    found = holders.one_holder(context, kind, person or line).holder
     return KnownHolder(HolderRef(kind=kind, id=found.id), found.name, found.site, found.spot)
 
 
-def _trunks(desk: Desk, carrier: str) -> list[tuple[str, str]]:
+def _trunks(context: Context, carrier: str) -> list[tuple[str, str]]:
     """Trunks that lead to the number's carrier."""
-    found = [x.trunk for of in trunks.carriers(desk) for x in of.trunks]
+    found = [x.trunk for of in trunks.carriers(context) for x in of.trunks]
     return [(x.id, x.name) for x in found if not carrier or x.carrier == carrier]
 
 
@@ -380,17 +380,17 @@ class HolderChoice:
     detail: str
 
 
-def holder_choices(desk: Desk, who: str) -> list[HolderChoice]:
+def holder_choices(context: Context, who: str) -> list[HolderChoice]:
     """People and service lines of that name, each with what it lacks; none before three letters."""
     words = who.lower().split()
     if len(who.strip()) < 3:
         return []
-    people, _ = holders.people(desk, find=who, limit=8)
+    people, _ = holders.people(context, find=who, limit=8)
     lines = [
-        r for r in holders.service_lines(desk) if all(w in r.holder.name.lower() for w in words)
+        r for r in holders.service_lines(context) if all(w in r.holder.name.lower() for w in words)
     ][:5]
     sites = [
-        s for s in site_management.plain_sites(desk) if all(w in s.name.lower() for w in words)
+        s for s in site_management.plain_sites(context) if all(w in s.name.lower() for w in words)
     ][:3]
     return [
         *(_choice("person", r) for r in people),
@@ -399,14 +399,14 @@ def holder_choices(desk: Desk, who: str) -> list[HolderChoice]:
     ]
 
 
-def callee_choices(desk: Desk, who: str) -> list[HolderChoice]:
+def callee_choices(context: Context, who: str) -> list[HolderChoice]:
     """People and groups whose names fit, for who is to be rung; none before three letters."""
     if len(who.strip()) < 3:
         return []
     words = who.lower().split()
-    fitting = [g for g in groups.list_groups(desk) if all(w in g.name.lower() for w in words)]
+    fitting = [g for g in groups.list_groups(context) if all(w in g.name.lower() for w in words)]
     return [
-        *(c for c in holder_choices(desk, who) if c.value.startswith("person:")),
+        *(c for c in holder_choices(context, who) if c.value.startswith("person:")),
         *(HolderChoice(f"group:{g.id}", g.name, f"group of {len(g.members)}") for g in fitting[:5]),
     ]
 

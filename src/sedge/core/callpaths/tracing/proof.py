@@ -7,7 +7,7 @@ from typing import Any
 from sedge.core.callpaths.steps import paths_named, people_named, with_people
 from sedge.core.callpaths.tracing.trace import Trace
 from sedge.core.estate import Estate
-from sedge.core.facts import canonical
+from sedge.core.facts import to_canonical_json
 from sedge.core.records import (
     ORGANISATION,
     Defaults,
@@ -39,7 +39,7 @@ def _trunk_of(trunk: Trunk | None) -> tuple[object, ...] | str:
     if trunk is None:
         return ""
     plain = (trunk.id, trunk.carries)
-    return (*plain, trunk.connection.but(said="")) if trunk.connection else plain
+    return (*plain, trunk.connection.copy_with(said="")) if trunk.connection else plain
 
 
 def fingerprint(number: Number, estate: Estate, direction: str = "in") -> str:
@@ -58,7 +58,7 @@ def fingerprint(number: Number, estate: Estate, direction: str = "in") -> str:
     trunk = estate.get(Trunk, number.trunk)
     parts = [
         number.state.value,
-        canonical(number.assignment) if number.assignment else "",
+        to_canonical_json(number.assignment) if number.assignment else "",
         number.spot or "",
         number.path or "",
         *bodies,
@@ -70,14 +70,14 @@ def fingerprint(number: Number, estate: Estate, direction: str = "in") -> str:
             if d.person in people or d.id in named
         ),
         sorted(
-            (p.id, p.ring_seconds, p.left, canonical(p.answering))
+            (p.id, p.ring_seconds, p.left, to_canonical_json(p.answering))
             for p in estate.all(Person)
             if p.id in people
         ),
     ]
     if direction == "out":
         parts.append(_said_of_caller_ids(number, estate))
-    return hashlib.sha256(canonical(parts).encode()).hexdigest()[:24]
+    return hashlib.sha256(to_canonical_json(parts).encode()).hexdigest()[:24]
 
 
 def is_stale(proof: Proof, number: Number | None, estate: Estate) -> bool:
@@ -92,7 +92,7 @@ def _said_of_caller_ids(number: Number, estate: Estate) -> list[str]:
         estate.get(Site, person.site) if person else None,
         estate.get(Defaults, ORGANISATION),
     )
-    return [canonical(x.caller_id) for x in said if x]
+    return [to_canonical_json(x.caller_id) for x in said if x]
 
 
 def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:

@@ -67,7 +67,7 @@ def trace_inbound(
     carrier = estate.carrier_of(number).name
     account = estate.get(Account, number.account)
     is_down = trunk is not None and (trunk.id in world.trunks_down or not trunk.carries)
-    up = trunk.but(up=True, state=TrunkState.IN_SERVICE) if trunk else None
+    up = trunk.copy_with(up=True, state=TrunkState.IN_SERVICE) if trunk else None
     if (
         number.fallback
         and trunk

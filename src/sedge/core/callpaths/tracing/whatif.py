@@ -24,7 +24,7 @@ class Affected:
 
 def without_trunk(estate: Estate, trunk: str) -> Estate:
     changed = estate.fork()
-    changed.put(estate.the(Trunk, trunk).but(up=False))
+    changed.put(estate.the(Trunk, trunk).copy_with(up=False))
     return changed
 
 
@@ -35,13 +35,13 @@ def with_site_closed(estate: Estate, site: str) -> Estate:
     people = {p.id for p in estate.all(Person) if p.site == site}
     for device in list(estate.all(Device)):
         if device.person in people:
-            changed.put(device.but(registered=False))
+            changed.put(device.copy_with(registered=False))
     return changed
 
 
 def without_person(estate: Estate, person: str) -> Estate:
     changed = estate.fork()
-    changed.put(estate.the(Person, person).but(left=True))
+    changed.put(estate.the(Person, person).copy_with(left=True))
     return changed
 
 

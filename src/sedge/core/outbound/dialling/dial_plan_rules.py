@@ -15,7 +15,7 @@ MOST_NAMED = 3
 
 def _found(task: t.SetDialPlan, estate: Estate) -> PlanFindings | None:
     """None where a rule can't be read, of which another check speaks."""
-    site = estate.the(Site, task.site).but(dial_rules=task.rules)
+    site = estate.the(Site, task.site).copy_with(dial_rules=task.rules)
     key = f"{task.rules!r}"
 
     def look() -> PlanFindings | None:
@@ -32,7 +32,7 @@ def readable(task: t.SetDialPlan, estate: Estate) -> Finding:
     """A pattern that no phone understands takes nothing, or everything."""
     try:
         check_rules(task.rules)
-        examine(estate.the(Site, task.site).but(dial_rules=task.rules))
+        examine(estate.the(Site, task.site).copy_with(dial_rules=task.rules))
     except NotUnderstood as wrong:
         return stop(f"A rule can't be read. {wrong}")
     return passed("Every pattern is a digit map")

@@ -20,7 +20,7 @@ from sedge.core.spend.rates.least_cost import (
 )
 from sedge.core.spend.rates.rate_decks import amount_of
 from sedge.core.trunks.records import TrunkState
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.outbound import outbound_routes
 from sedge.services.spend.rates import rate_decks
 from sedge.store.repositories.records import is_open
@@ -44,14 +44,16 @@ class Compared:
         return [Money(amount=amount_of(units), currency=c) for c, units in sums.items()]
 
 
-def view(desk: Desk) -> Compared:
-    desk.require(May.SEE_MONEY)
-    return desk.house.while_unchanged(desk, "least cost", lambda: _view(desk), minutes=60)
+def view(context: Context) -> Compared:
+    context.require(May.SEE_MONEY)
+    return context.installation.while_unchanged(
+        context, "least cost", lambda: _view(context), minutes=60
+    )
 
 
-def _view(desk: Desk) -> Compared:
-    month = last_months(desk.now(), 2)[0]
-    with desk.reading() as reading:
+def _view(context: Context) -> Compared:
+    month = last_months(context.now(), 2)[0]
+    with context.reading() as reading:
         offers = [
             Offer(x.id, x.name, x.carrier, bool(x.settings and x.settings.others_caller_ids))
             for x in sorted(reading.records.all(Trunk), key=lambda x: x.name.lower())
@@ -88,15 +90,15 @@ def _calls(reading: Reading, month: Month) -> Iterator[Made]:
         yield Made(key, carriers.get(key, ""), other, day, talk, trunk, cost, currency)
 
 
-def draft_cheapest(desk: Desk) -> WorkOrder:
+def draft_cheapest(context: Context) -> WorkOrder:
     """A work order with one more route behind all others: everything, over the cheapest trunk that
     takes it. Raises NotAllowedNow where there is one already, or nothing to choose from."""
-    desk.require(May.TRUNKS)
-    known = outbound_routes.view(desk).routes
+    context.require(May.TRUNKS)
+    known = outbound_routes.view(context).routes
     if any(route.name.casefold() == ROUTE.casefold() for route in known):
         message = f"There is a route “{ROUTE}” already. Change it among the outbound routes."
         raise NotAllowedNow(message, reason="exists")
-    with desk.reading() as reading:
+    with context.reading() as reading:
         every = sorted(reading.records.all(Trunk), key=lambda x: x.name.lower())
     # also those that carry nothing just now, and those to a carrier that keeps its numbers: calls
     # that show such a number have no other way out
@@ -105,4 +107,4 @@ def draft_cheapest(desk: Desk) -> WorkOrder:
         message = "There is one trunk at most. Add another before you route the cheapest first."
         raise NotAllowedNow(message, reason="single")
     route = OutboundRoute(name=ROUTE, destinations=("+",), trunks=trunks, cheapest=True)
-    return outbound_routes.with_route(desk, None, route)
+    return outbound_routes.with_route(context, None, route)

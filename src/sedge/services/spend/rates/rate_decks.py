@@ -25,7 +25,7 @@ from sedge.core.spend.rates.rate_decks import (
 )
 from sedge.core.spend.rates.rating import DecksOf
 from sedge.formats import sheets
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.store.repositories.records import Records
 from sedge.store.repositories.spend import rate_decks as store
 from sedge.store.repositories.spend.rate_decks import DeckFacts
@@ -45,29 +45,31 @@ class Loaded:
     faults: tuple[tuple[int, str], ...]
 
 
-def load(desk: Desk, trunk: str, content: bytes, *, currency: str = "", starts: str = "") -> Loaded:
+def load(
+    context: Context, trunk: str, content: bytes, *, currency: str = "", starts: str = ""
+) -> Loaded:
     """Take over a deck for a trunk from a CSV or XLSX file, in force from `starts` on (ISO 8601,
     empty: for all calls); what was in force before stays for the calls of before. Raises NotFound,
     NotUnderstood."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.reading() as reading:
+    context.require(May.KEEP_BOOKS)
+    with context.reading() as reading:
         of = reading.records.the(Trunk, trunk)
         carrier = reading.records.the(Carrier, of.carrier)
-    return _load(desk, carrier, of, content, currency=currency, starts=starts)
+    return _load(context, carrier, of, content, currency=currency, starts=starts)
 
 
 def load_for_carrier(
-    desk: Desk, carrier: str, content: bytes, *, currency: str = "", starts: str = ""
+    context: Context, carrier: str, content: bytes, *, currency: str = "", starts: str = ""
 ) -> Loaded:
     """The same for all of a carrier's trunks."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.reading() as reading:
+    context.require(May.KEEP_BOOKS)
+    with context.reading() as reading:
         found = reading.records.the(Carrier, carrier)
-    return _load(desk, found, None, content, currency=currency, starts=starts)
+    return _load(context, found, None, content, currency=currency, starts=starts)
 
 
 def _load(
-    desk: Desk,
+    context: Context,
     carrier: Carrier,
     trunk: Trunk | None,
     content: bytes,
@@ -87,7 +89,7 @@ def _load(
         return Loaded(None, len(rates), tuple(faults[:MOST_FAULTS] or [(0, "It has no rate.")]))
     key = f"deck-{trunk.id}" if trunk else f"deck-of-{carrier.id}"
     name = f"{carrier.name}, {trunk.name}" if trunk else carrier.name
-    with desk.writing() as writing:
+    with context.writing() as writing:
         if day is not None:
             rates = replaced_from(store.rates_of(writing.connection, key), rates, day)
         known = DeckFacts(
@@ -96,13 +98,13 @@ def _load(
             carrier.id,
             trunk.id if trunk else "",
             currency,
-            desk.now(),
-            desk.actor,
+            context.now(),
+            context.actor,
             len(rates),
         )
         store.keep(writing.connection, known, rates)
         subject, of = (Subject.TRUNK, trunk.id) if trunk else (Subject.CARRIER, carrier.id)
-        writing.remark("rates.loaded", subject, of, name[:120])
+        writing.record_event("rates.loaded", subject, of, name[:120])
     return Loaded(known, len(rates), ())
 
 
@@ -152,24 +154,24 @@ def _read(content: bytes, currency: str) -> tuple[list[Rate], list[tuple[int, st
     return rates, faults
 
 
-def decks(desk: Desk) -> list[DeckFacts]:
-    with desk.reading() as reading:
+def decks(context: Context) -> list[DeckFacts]:
+    with context.reading() as reading:
         return store.list_decks(reading.connection)
 
 
-def one(desk: Desk, key: str) -> tuple[DeckFacts, list[Rate]]:
+def one(context: Context, key: str) -> tuple[DeckFacts, list[Rate]]:
     """Raises NotFound."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         known = store.facts(reading.connection, key)
         return known, store.rates_of(reading.connection, key)
 
 
-def rate_of(desk: Desk, trunk: str, to: str, day: str = "") -> tuple[Rate | None, str]:
+def rate_of(context: Context, trunk: str, to: str, day: str = "") -> tuple[Rate | None, str]:
     """The rate of a call over a trunk on a day (today without), and its currency. Raises NotFound,
     NotOneNumber, NotUnderstood."""
-    e164 = read_one(to, desk.organisation.home_country, field="to")
-    at = _day(day, "day") if day.strip() else desk.now().date()
-    with desk.reading() as reading:
+    e164 = read_one(to, context.organisation.home_country, field="to")
+    at = _day(day, "day") if day.strip() else context.now().date()
+    with context.reading() as reading:
         reading.records.the(Trunk, trunk)
         decks = finder(reading.connection)(trunk, "")
     for deck in decks:
@@ -178,16 +180,16 @@ def rate_of(desk: Desk, trunk: str, to: str, day: str = "") -> tuple[Rate | None
     return None, decks[0].currency if decks else ""
 
 
-def remove(desk: Desk, key: str) -> None:
+def remove(context: Context, key: str) -> None:
     """Raises NotFound."""
-    desk.require(May.KEEP_BOOKS)
-    with desk.writing() as writing:
+    context.require(May.KEEP_BOOKS)
+    with context.writing() as writing:
         known = store.facts(writing.connection, key)
         store.remove(writing.connection, key)
         subject, of = (
             (Subject.TRUNK, known.trunk) if known.trunk else (Subject.CARRIER, known.carrier)
         )
-        writing.remark("rates.removed", subject, of, known.name)
+        writing.record_event("rates.removed", subject, of, known.name)
 
 
 def finder(connection: Connection) -> DecksOf:

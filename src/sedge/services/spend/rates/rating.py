@@ -7,7 +7,7 @@ from sqlalchemy import Connection, or_, select
 from sedge.core.records import Product
 from sedge.core.spend.months import Month
 from sedge.core.spend.rates.rating import Leg, Pool, Rated, Reach, rate_all
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.spend.rates import rate_decks
 from sedge.store.repositories.records import Records
 from sedge.store.repositories.spend import calls
@@ -22,26 +22,26 @@ COVERS = {
 REACHES_ANY = frozenset({Reach.HOME, Reach.ABROAD})
 
 
-def rate_months(desk: Desk, months: Iterable[str]) -> int:
+def rate_months(context: Context, months: Iterable[str]) -> int:
     """Price the calls of months anew; how many came out otherwise than before. The pages go on
     meanwhile: reading does not hold writers up, and what is written is written in parts."""
-    return sum(rate_month(desk, Month.read(month)) for month in sorted(set(months)))
+    return sum(rate_month(context, Month.read(month)) for month in sorted(set(months)))
 
 
-def rate_month(desk: Desk, month: Month) -> int:
+def rate_month(context: Context, month: Month) -> int:
     changed = 0
     batch: list[tuple[Kept, Rated]] = []
-    for pair in _found(desk, month):
+    for pair in _found(context, month):
         batch.append(pair)
         if len(batch) >= WRITTEN_AT_ONCE:
-            changed += _write(desk, batch)
+            changed += _write(context, batch)
             batch = []
-    return changed + _write(desk, batch)
+    return changed + _write(context, batch)
 
 
-def _found(desk: Desk, month: Month) -> list[tuple[Kept, Rated]]:
+def _found(context: Context, month: Month) -> list[tuple[Kept, Rated]]:
     """The calls whose price is another one than before."""
-    with desk.as_system().reading() as reading:
+    with context.as_system().reading() as reading:
         connection = reading.connection
         pools = pools_of(connection, month)
         find = rate_decks.finder(connection)
@@ -62,9 +62,9 @@ def _found(desk: Desk, month: Month) -> list[tuple[Kept, Rated]]:
         return found
 
 
-def _write(desk: Desk, batch: list[tuple[Kept, Rated]]) -> int:
+def _write(context: Context, batch: list[tuple[Kept, Rated]]) -> int:
     if batch:
-        with desk.as_system().writing() as writing:
+        with context.as_system().writing() as writing:
             calls.keep_rated(writing.connection, batch)
             writing.touch()
     return len(batch)

@@ -1,4 +1,4 @@
-"""The catalogue of checks at the desk, and the same checks held against the whole estate each
+"""The catalogue of checks, and the same checks held against the whole estate each
 night."""
 
 from collections.abc import Iterable, Iterator
@@ -16,7 +16,7 @@ from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.rules.catalogue import RULES
 from sedge.core.workorders.rules.examples import EXAMPLES
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.periodic import periodic
 from sedge.services.process import Slot
 from sedge.services.workorders import workorders
@@ -56,10 +56,10 @@ class Found:
     message: str
 
 
-def catalogue(desk: Desk) -> list[Rule]:
+def catalogue(context: Context) -> list[Rule]:
     """Every rule there is, in the order in which they are applied."""
     table = holders.finding
-    with desk.reading() as reading:
+    with context.reading() as reading:
         raised = rule_levels.raised(reading.connection)
         stops = func.sum(case((table.c.level == "stop", 1), else_=0))
         query = select(table.c.rule, stops, func.count()).group_by(table.c.rule)
@@ -86,32 +86,36 @@ def catalogue(desk: Desk) -> list[Rule]:
     return rules
 
 
-def the_rule(desk: Desk, name: str) -> Rule:
+def the_rule(context: Context, name: str) -> Rule:
     """Raises NotFound."""
-    found = next((r for r in catalogue(desk) if r.name == name), None)
+    found = next((r for r in catalogue(context) if r.name == name), None)
     if found is None:
         raise NotFound("There is no such check.", subject="check", id=name)
     return found
 
 
-def raise_rule(desk: Desk, name: str, *, to_stop: bool) -> Rule:
+def raise_rule(context: Context, name: str, *, to_stop: bool) -> Rule:
     """Let warnings of a rule stop work orders here, or only warn again. What stops by itself always
     stops."""
-    desk.require(May.SET_RULES)
-    the_rule(desk, name)
-    with desk.writing() as writing:
-        rule_levels.put_level(writing.connection, name, stop=to_stop, by=desk.actor, at=writing.now)
-        writing.remark("rule.raised" if to_stop else "rule.lowered", Subject.WORK_ORDER, name, name)
-    return the_rule(desk, name)
+    context.require(May.SET_RULES)
+    the_rule(context, name)
+    with context.writing() as writing:
+        rule_levels.put_level(
+            writing.connection, name, stop=to_stop, by=context.actor, at=writing.now
+        )
+        writing.record_event(
+            "rule.raised" if to_stop else "rule.lowered", Subject.WORK_ORDER, name, name
+        )
+    return the_rule(context, name)
 
 
 def findings(
-    desk: Desk, rule: str, *, after: str = "", limit: int = A_PAGE
+    context: Context, rule: str, *, after: str = "", limit: int = A_PAGE
 ) -> tuple[list[Found], str | None]:
     """What the last night found by a rule, in the order of names, and the cursor of the next
     page."""
     table = holders.finding
-    with desk.reading() as reading:
+    with context.reading() as reading:
         query = (
             select(table)
             .where(table.c.rule == rule)
@@ -131,9 +135,9 @@ def findings(
     return page, f"{page[-1].name}|{page[-1].ref}" if len(rows) > limit else None
 
 
-def looked_at(desk: Desk) -> datetime | None:
+def looked_at(context: Context) -> datetime | None:
     """When everything was checked last; None before the first night."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return reading.connection.execute(select(func.max(holders.finding.c.seen_at))).scalar()
 
 
@@ -141,16 +145,16 @@ def looked_at(desk: Desk) -> datetime | None:
 
 
 @periodic(NAME)
-def check_nightly(desk: Desk) -> int:
+def check_nightly(context: Context) -> int:
     """Begun once a night and gone on with a slice at a tick, so that everything else goes on beside
     it; a process that dies begins anew the next night. How many slices were looked at."""
-    organisation, checks = desk.who.organisation, desk.house.process.under_way(CHECKS)
+    organisation, checks = context.who.organisation, context.installation.process.under_way(CHECKS)
 
     def begin() -> tuple[int, bool]:
-        checks[organisation] = _slice_by_slice(desk)
+        checks[organisation] = _slice_by_slice(context)
         return 1, True
 
-    desk.house.nightly(organisation, NAME, AT, begin)
+    context.installation.nightly(organisation, NAME, AT, begin)
     if organisation not in checks:
         return 0
     if next(checks[organisation], None) is None:
@@ -158,18 +162,18 @@ def check_nightly(desk: Desk) -> int:
     return 1
 
 
-def check_everything(desk: Desk) -> int:
+def check_everything(context: Context) -> int:
     """Everything now and at once; how many findings there are."""
-    for _ in _slice_by_slice(desk):
+    for _ in _slice_by_slice(context):
         pass
-    with desk.reading() as reading:
+    with context.reading() as reading:
         return (
             reading.connection.execute(select(func.count()).select_from(holders.finding)).scalar()
             or 0
         )
 
 
-def _slice_by_slice(desk: Desk) -> Iterator[int]:
+def _slice_by_slice(context: Context) -> Iterator[int]:
     """Hold the rules against every number in use, every licence granted and every published path;
     after each slice, how many findings.
 
@@ -177,7 +181,7 @@ def _slice_by_slice(desk: Desk) -> Iterator[int]:
     transaction.
     """
     rows: dict[tuple[str, str, str], dict[str, Any]] = {}
-    for found in _all(desk):
+    for found in _all(context):
         for subject, ref, name, findings_ in found:
             for finding in findings_:
                 row = {
@@ -191,7 +195,7 @@ def _slice_by_slice(desk: Desk) -> Iterator[int]:
                 rows.setdefault((subject.value, ref, finding.rule), row)
         yield len(rows)
     table = holders.finding
-    with desk.writing() as writing:
+    with context.writing() as writing:
         writing.connection.execute(delete(table))
         if rows:
             writing.connection.execute(
@@ -203,16 +207,16 @@ def _slice_by_slice(desk: Desk) -> Iterator[int]:
 Looked = list[tuple[Subject, str, str, list[Finding]]]
 
 
-def _all(desk: Desk) -> Iterator[Looked]:
-    for numbers in _slices(desk, tables.life, tables.IN_USE):
-        with desk.reading() as reading:
+def _all(context: Context) -> Iterator[Looked]:
+    for numbers in _slices(context, tables.life, tables.IN_USE):
+        with context.reading() as reading:
             found = list(_of_numbers(reading, numbers))
         yield found
-    for grants in _slices(desk, tables.grant, tables.grant.c.ended.is_(False)):
-        with desk.reading() as reading:
+    for grants in _slices(context, tables.grant, tables.grant.c.ended.is_(False)):
+        with context.reading() as reading:
             found = list(_of_grants(reading, grants))
         yield found
-    with desk.reading() as reading:
+    with context.reading() as reading:
         paths = [
             (
                 Subject.PATH,
@@ -225,12 +229,12 @@ def _all(desk: Desk) -> Iterator[Looked]:
     yield paths
 
 
-def _slices(desk: Desk, table: Any, condition: Any) -> Iterator[list[str]]:
+def _slices(context: Context, table: Any, condition: Any) -> Iterator[list[str]]:
     """Ids in their order, so many at a time; each slice is a look of its own, so that work goes on
     between."""
     after = ""
     while True:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             query = (
                 select(table.c.id)
                 .where(condition, table.c.id > after)
@@ -270,15 +274,15 @@ def _of_grants(
         yield grant.holder.subject, grant.holder.id, name, continuous_checks.of_grant(grant, estate)
 
 
-def mend(desk: Desk, rule: str) -> WorkOrder:
+def mend(context: Context, rule: str) -> WorkOrder:
     """A draft with what would put right what a rule found: what is missing is added by itself where
     no judgement is needed.
 
     Raises NotAllowedNow where nothing of it can be done by itself.
     """
-    page, _ = findings(desk, rule, limit=MOST_MENDED)
+    page, _ = findings(context, rule, limit=MOST_MENDED)
     tasks: dict[str, Any] = {}
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = reading.estate(
             LoadSpec(numbers={f.ref for f in page if f.subject is Subject.NUMBER}, choices=True)
         )
@@ -300,7 +304,7 @@ def mend(desk: Desk, rule: str) -> WorkOrder:
             reason="judgement",
         )
     return workorders.draft(
-        desk,
+        context,
         f"Correct: {rule.partition('.')[2].replace('-', ' ')}",
         list(tasks.values()),
         reason="found by the nightly checks",

@@ -8,7 +8,7 @@ from sedge.core.records import HolderRef, Number, Product, Role
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.eligibility import WhyNot, why_not
 from sedge.core.workorders.plan import arrange
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import workorders
 from sedge.services.workorders.loading import load
 from sedge.store.repositories.workorders import WorkOrder
@@ -25,11 +25,11 @@ class Answer:
 
 
 def ask(
-    desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: str | None = None
+    context: Context, e164: str, holder: HolderRef, role: Role = Role.MAIN, spot: str | None = None
 ) -> Answer:
     """Raises NotFound for a number or holder that is not here."""
     task = t.AssignNumber(number=e164, holder=holder, role=role, spot=spot)
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = load(reading, [task])
         number, name = estate.number(e164), estate.holder(holder).name
         found = why_not(task, estate)
@@ -43,9 +43,9 @@ def _told(found: WhyNot, estate: Estate) -> list[str]:
     return [tasks[position].in_words(estate) for position, _ in order]
 
 
-def draft(desk: Desk, e164: str, holder: HolderRef, role: Role = Role.MAIN) -> WorkOrder:
+def draft(context: Context, e164: str, holder: HolderRef, role: Role = Role.MAIN) -> WorkOrder:
     """The shortest way as the draft of a work order; the assignment alone where nothing makes it
     work, with its stops."""
-    answer = ask(desk, e164, holder, role)
+    answer = ask(context, e164, holder, role)
     tasks = answer.found.tasks or [t.AssignNumber(number=e164, holder=holder, role=role)]
-    return workorders.draft(desk, f"Give {answer.number.shown} to {answer.holder}", tasks)
+    return workorders.draft(context, f"Give {answer.number.shown} to {answer.holder}", tasks)

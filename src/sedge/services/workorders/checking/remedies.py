@@ -6,7 +6,7 @@ from typing import Any
 
 from sedge.core.workorders.checks import with_remedies
 from sedge.core.workorders.life import OrderState
-from sedge.services.context import Desk
+from sedge.services.context import Context
 from sedge.services.workorders import order_views, workorders
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.order_views import OrderView
@@ -17,14 +17,18 @@ Marks = list[int | None]
 
 
 def add_all(
-    desk: Desk, tasks: Sequence[Any], marks: Sequence[int | None] = (), *, awaits: str | None = None
+    context: Context,
+    tasks: Sequence[Any],
+    marks: Sequence[int | None] = (),
+    *,
+    awaits: str | None = None,
 ) -> tuple[list[Any], Marks]:
     """The tasks with every automatic remedy, until nothing more can be added by itself; for each
     the position of the task it is a remedy for, or None. `marks` are those the tasks have
     already."""
     bodies, known = list(tasks), list(marks) or [None] * len(tasks)
     for _ in range(ROUNDS):
-        report = workorders.preview(desk, bodies, awaits=awaits)
+        report = workorders.preview(context, bodies, awaits=awaits)
         mended, fresh = with_remedies(bodies, report)
         if mended == bodies:
             break
@@ -45,10 +49,10 @@ def _moved(mark: int | None, bodies: list[Any], mended: list[Any]) -> int | None
 
 
 def look_ahead(
-    desk: Desk, title: str, tasks: Sequence[Any], marks: Sequence[int | None]
+    context: Context, title: str, tasks: Sequence[Any], marks: Sequence[int | None]
 ) -> OrderView:
     """A work order as it would be, with its checks and prices; nothing is kept."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         estate = load(reading, tasks)
         stored = workorders.stored_tasks("ahead", tasks, estate, list(marks))
         order = WorkOrder(
@@ -58,8 +62,8 @@ def look_ahead(
             state=OrderState.DRAFT,
             reason="",
             created_at=reading.now,
-            created_by=desk.actor,
-            author=desk.who.sign_in,
+            created_by=context.actor,
+            author=context.who.sign_in,
             tasks=stored,
         )
-        return order_views.viewed(desk, reading, order, estate)
+        return order_views.viewed(context, reading, order, estate)

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import Connection, delete, insert, select, update
 
-from sedge.store.repositories.access.installation import Member, member_of, memberships
+from sedge.store.repositories.access.sign_ins import Member, member_of, memberships
 from sedge.store.schema import access, installation
 
 SEEN_EVERY = timedelta(minutes=1)  # a session is written to no more often than this

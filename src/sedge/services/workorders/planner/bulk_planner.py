@@ -1,4 +1,4 @@
-"""The bulk planner at the desk: people and numbers gathered, solved, changed by hand and solved
+"""The bulk planner: people and numbers gathered, solved, changed by hand and solved
 again; one work order in the end."""
 
 from collections.abc import Iterable
@@ -18,7 +18,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
 from sedge.core.workorders.planner.solve import solve
 from sedge.core.workorders.task_base import Task
-from sedge.services.context import Desk, Reading
+from sedge.services.context import Context, Reading
 from sedge.services.holders import people_lookup
 from sedge.services.numbers import bulk_actions
 from sedge.services.numbers.numbers import the_number
@@ -55,12 +55,12 @@ class Asked:
     barred: tuple[tuple[str, str], ...] = ()
 
 
-def plan(desk: Desk, asked: Asked) -> Planned:
+def plan(context: Context, asked: Asked) -> Planned:
     """The best plan for what is asked. Raises NotUnderstood where nobody, or no number, is chosen,
     or a pin can't hold."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         sites = {s.id: s for s in reading.records.all(Site)}
-        people = _people(desk, reading, asked, sites)
+        people = _people(context, reading, asked, sites)
         theirs = [
             n for n in reading.records.held_by(Number, [_ref(p.id) for p in people]) if n.holder
         ]
@@ -81,7 +81,7 @@ def plan(desk: Desk, asked: Asked) -> Planned:
                 f"At most {MOST_PEOPLE:,} people at a time; these are {len(people):,}.",
                 field="people",
             )
-        free = _numbers(desk, reading, asked, {p.site for p in people}, sites)
+        free = _numbers(context, reading, asked, {p.site for p in people}, sites)
         before = last_numbers(reading, [p for p in people if p.id not in held])
     wants = [
         Wants(
@@ -98,7 +98,7 @@ def plan(desk: Desk, asked: Asked) -> Planned:
     known = {n.e164 for n in free}
     ids = {p.id for p in people}
     pins = {
-        person: the_number(desk, number, field=f"pin-{person}")
+        person: the_number(context, number, field=f"pin-{person}")
         for person, number in (asked.pins or {}).items()
         if person in ids
     }
@@ -129,9 +129,11 @@ def _ref(person: str) -> HolderRef:
     return HolderRef(kind=HolderKind.PERSON, id=person)
 
 
-def _people(desk: Desk, reading: Reading, asked: Asked, sites: dict[str, Site]) -> list[Person]:
+def _people(
+    context: Context, reading: Reading, asked: Asked, sites: dict[str, Site]
+) -> list[Person]:
     if asked.people.strip():
-        return people_lookup.people_in(desk, asked.people, most=MOST_PEOPLE)
+        return people_lookup.people_in(context, asked.people, most=MOST_PEOPLE)
     person = tables.person
     wanted = [s for s in asked.sites if s in sites]
     if not wanted:
@@ -149,7 +151,7 @@ def _people(desk: Desk, reading: Reading, asked: Asked, sites: dict[str, Site]) 
 
 
 def _numbers(
-    desk: Desk, reading: Reading, asked: Asked, own: set[str], sites: dict[str, Site]
+    context: Context, reading: Reading, asked: Asked, own: set[str], sites: dict[str, Site]
 ) -> list[Free]:
     """Available numbers that carry one call, or any: those in the ranges typed, else those of the
     people's sites."""
@@ -160,7 +162,7 @@ def _numbers(
         life.c.leaving_on.is_(None),
     )
     if asked.numbers.strip():
-        chosen = bulk_actions.pasted(desk, asked.numbers).numbers
+        chosen = bulk_actions.pasted(context, asked.numbers).numbers
         rows = reading.records.many(Number, [f"+{n}" for n in list(chosen)[: MOST_NUMBERS * 2]])
         found = [
             n
@@ -219,7 +221,7 @@ def last_numbers(reading: Reading, people: Iterable[Person]) -> dict[str, str]:
 
 
 def draft(
-    desk: Desk, planned: Planned, *, prove: bool, spot: str = "", reason: str = ""
+    context: Context, planned: Planned, *, prove: bool, spot: str = "", reason: str = ""
 ) -> WorkOrder:
     """The plan as one work order: numbers held till now are given back, new ones given, and proven
     where that is wanted. `spot` is for those of its site who have none."""
@@ -231,7 +233,12 @@ def draft(
     ]
     give = [t.AssignNumber(number=number, holder=_ref(person)) for person, number in pairs]
     calls = [t.PlaceTestCall(number=number) for _, number in pairs] if prove else []
-    tasks: list[Any] = [*_spots(desk, [person for person, _ in pairs], spot), *back, *give, *calls]
+    tasks: list[Any] = [
+        *_spots(context, [person for person, _ in pairs], spot),
+        *back,
+        *give,
+        *calls,
+    ]
     if not tasks:
         raise NotUnderstood(
             "The plan gives nobody a number. Choose other numbers.", field="numbers"
@@ -242,13 +249,13 @@ def draft(
             " order. Leave the test calls out, or choose fewer people.",
             field="people",
         )
-    return workorders.draft(desk, f"Numbers for {len(pairs):,} people", tasks, reason=reason)
+    return workorders.draft(context, f"Numbers for {len(pairs):,} people", tasks, reason=reason)
 
 
-def _spots(desk: Desk, people: list[str], spot: str) -> list[Task]:
+def _spots(context: Context, people: list[str], spot: str) -> list[Task]:
     if not spot:
         return []
-    with desk.reading() as reading:
+    with context.reading() as reading:
         found = reading.records.find(Spot, spot)
         if found is None or found.removed:
             raise NotUnderstood("Choose one of the spots that are here.", field="spot")
@@ -259,16 +266,16 @@ def _spots(desk: Desk, people: list[str], spot: str) -> list[Task]:
         ]
 
 
-def departments(desk: Desk) -> list[str]:
+def departments(context: Context) -> list[str]:
     """Departments of people who are here, for a form to choose from; looked through everybody every
     ten minutes at most."""
 
     def look() -> list[str]:
-        with desk.reading() as reading:
+        with context.reading() as reading:
             column = func.json_extract(tables.person.c.body, "$.department")
             rows = reading.connection.execute(
                 select(column).where(tables.person.c.departed.is_(False)).distinct().limit(400)
             ).scalars()
             return sorted(x for x in rows if x)
 
-    return desk.house.for_a_while(desk, "departments", look)
+    return context.installation.for_a_while(context, "departments", look)

@@ -13,17 +13,17 @@ from sedge.core.workorders.planner.suggest import (
     suggest_for_line,
     suggest_for_person,
 )
-from sedge.services.context import Desk, Reading
-from sedge.services.workorders.bulk_planner import last_numbers
+from sedge.services.context import Context, Reading
+from sedge.services.workorders.planner.bulk_planner import last_numbers
 from sedge.store.schema import tables
 
 MOST_LOOKED_AT = 2_000  # free numbers of a site; the next ones are much like them
 
 
-def suggest_numbers(desk: Desk, holder: HolderRef) -> list[Suggestion]:
+def suggest_numbers(context: Context, holder: HolderRef) -> list[Suggestion]:
     """The free numbers that suit a holder best, of their own site, else of their country; none
     where nothing is free or nobody of that name is here."""
-    with desk.reading() as reading:
+    with context.reading() as reading:
         if holder.kind is HolderKind.PERSON:
             return _for_person(reading, holder.id)
         line = reading.records.find(ServiceLine, holder.id)
