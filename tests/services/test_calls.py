@@ -6,9 +6,11 @@ from datetime import timedelta
 import pytest
 
 from sedge.core.callpaths.patterns import Choice, DeskForm
+from sedge.core.callpaths.tracing.proof import things_on_the_way
 from sedge.core.callpaths.tracing.trace import World
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotFound, NotOneNumber, NotUnderstood, OutsideSilent
+from sedge.core.load_spec import LoadSpec
 from sedge.core.records import (
     Device,
     HolderKind,
@@ -23,7 +25,7 @@ from sedge.core.trunks.records import NumberFormat
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services.apply_now import apply_at_once
-from sedge.services.callpaths import calls, calls_out, paths
+from sedge.services.callpaths import calls, calls_out, paths, proof_calls
 from sedge.services.context import system_member
 from sedge.services.numbers import numbers
 from sedge.services.outbound import caller_ids
@@ -473,3 +475,35 @@ def test_holidays_are_offered_for_the_sites_country(context):
 def test_time_passes_in_the_story(context):
     followed = calls.follow_call(context, FRONT_DESK, context.now() - timedelta(days=1), World())
     assert followed.trace.happenings[0].at == 0
+
+
+def test_an_outdated_test_names_what_has_changed(installation, context, open_hours):
+    test_a_proof_goes_stale_when_the_path_is_published_anew(installation, context, open_hours)
+    judged = calls.proofs(context)
+    [(proof, _)] = [pair for pair in judged if pair[1]]
+    found = proof_calls.what_changed(context, judged)
+    assert set(found) == {proof.id}
+    entry = found[proof.id]
+    assert (entry.action, entry.subject_id) == ("path.published", "canal-front-desk")
+    assert entry.at >= proof.at
+    of_path = proof_calls.proofs_of(context, path="canal-front-desk")
+    assert proof_calls.what_changed(context, of_path)[proof.id].sequence == entry.sequence
+
+
+def test_what_still_holds_names_nothing(context):
+    calls.place_test_call(context, FRONT_DESK, "in")
+    assert proof_calls.what_changed(context, calls.proofs(context)) == {}
+
+
+def test_a_change_of_somebody_who_is_rung_by_the_path_is_on_its_way(context):
+    number = numbers.card(context, FRONT_DESK).number
+    with context.reading() as reading:
+        estate = reading.estate(LoadSpec(numbers={FRONT_DESK}))
+    way = things_on_the_way(number, estate)
+    assert (Subject.PATH, "canal-front-desk") in way
+    assert (Subject.NUMBER, FRONT_DESK) in way
+    assert (Subject.TRUNK, number.trunk) in way
+    assert {subject for subject, _ in way} >= {Subject.PERSON, Subject.DEVICE}
+    assert (Subject.PATH, "school-visits") not in way or "school-visits" in str(
+        estate.the(PathVersion, "canal-front-desk").body
+    )

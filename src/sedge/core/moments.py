@@ -1,13 +1,40 @@
-"""Moments in words: in the time zone of the organisation's home country, the only place where the
-core tells local time."""
+"""Moments in words, in the time zone of the organisation's home country; times of day as people
+type them."""
 
+import re
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from babel.dates import format_timedelta
 
+from sedge.core.errors import NotUnderstood
 from sedge.core.facts import ENGLISH
 from sedge.core.numbers.plan import COUNTRIES
+
+TIME_OF_DAY = re.compile(
+    r"(?P<hour>\d{1,2})(?:[:.h ]?(?P<minute>\d{2}))?\s*(?:h|uhr)?\s*(?P<half>[ap]\.?m\.?)?",
+    re.ASCII,
+)
+NAMED_TIMES = {"midnight": "00:00", "noon": "12:00", "midday": "12:00"}
+
+
+def read_time_of_day(text: str, field: str) -> str:
+    """A time of day as typed, `9`, `9.30`, `0930`, `5pm`, `17 Uhr`, `noon`, as `HH:MM`; `24:00` is
+    the end of the day. Raises NotUnderstood naming the field."""
+    typed = text.strip().lower()
+    if typed in NAMED_TIMES:
+        return NAMED_TIMES[typed]
+    found = TIME_OF_DAY.fullmatch(typed)
+    hour, minute = (int(found["hour"]), int(found["minute"] or 0)) if found else (99, 0)
+    if found and found["half"]:
+        is_half = 1 <= hour <= 12
+        hour = hour % 12 + (12 if found["half"][0] == "p" else 0) if is_half else 99
+    if minute > 59 or hour * 60 + minute > 24 * 60:
+        raise NotUnderstood(
+            "Type the time as 09:00, 9.30 or 5pm. An end before the start is on the next day.",
+            field=field,
+        )
+    return f"{hour:02d}:{minute:02d}"
 
 
 def clock(moment: datetime, now: datetime, home: str = "GB") -> str:

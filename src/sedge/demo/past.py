@@ -273,7 +273,7 @@ class Months:
         ]
 
     def _lose_phone(self, index: int) -> None:
-        with self.context.as_system().writing(reason="looked at the telephone system") as writing:
+        with self.context.as_system().writing(reason="telephone system compared") as writing:
             found = writing.records.where(Device, tables.device.c.person == self.people[index].id)
             gone = [
                 changed(

@@ -461,7 +461,7 @@ def refresh_devices(context: Context) -> int:
             for d in moved
         ]
         changes = [changed(Subject.DEVICE, d, after, "device.seen") for d, after in found]
-        with context.as_system().writing(reason="looked at the telephone system") as writing:
+        with context.as_system().writing(reason="telephone system compared") as writing:
             writing.save(changes)
     return len(moved)
 

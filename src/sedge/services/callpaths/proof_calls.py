@@ -1,18 +1,22 @@
 """Proof by test calls, for many numbers at once: of a path, of a trunk, or of all whose proof has
 gone stale."""
 
+from collections.abc import Sequence
+
 from sqlalchemy import func, select
 
 from sedge.core.access.roles import May
-from sedge.core.callpaths.tracing.proof import is_stale
+from sedge.core.callpaths.tracing.proof import is_stale, things_on_the_way
 from sedge.core.errors import NotAllowedNow
+from sedge.core.ledger.chain import Entry
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.life import State
-from sedge.core.records import HolderKind, Number, PathVersion, Proof, Trunk
+from sedge.core.records import HolderKind, Number, PathVersion, Proof, Subject, Trunk
 from sedge.core.workorders import tasks as t
 from sedge.services.callpaths.calls import proof_of_task, proofs
 from sedge.services.context import Context
 from sedge.services.workorders import order_running, workorders
+from sedge.store.repositories import ledger
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -100,6 +104,39 @@ def _proofs_of(context: Context, *, path: str, trunk: str) -> list[tuple[Proof, 
             latest.setdefault((row.e164, row.direction), row)
         estate = reading.estate(LoadSpec(numbers={p.e164 for p in latest.values()}))
     return [(p, is_stale(p, estate.get(Number, p.e164), estate)) for p in latest.values()]
+
+
+def what_changed(context: Context, judged: Sequence[tuple[Proof, bool]]) -> dict[str, Entry]:
+    """The latest change on the way of each test call that is outdated, by the test call's id."""
+    outdated = [p for p, stale in judged if stale]
+    if not outdated:
+        return {}
+    key = tuple(p.id for p in outdated)
+    return context.installation.recall(
+        context, "changes of proofs", key, lambda: _what_changed(context, outdated)
+    )
+
+
+def _what_changed(context: Context, outdated: Sequence[Proof]) -> dict[str, Entry]:
+    with context.reading() as reading:
+        estate = reading.estate(LoadSpec(numbers={p.e164 for p in outdated}))
+        ways = {
+            p.id: things_on_the_way(number, estate)
+            for p in outdated
+            if (number := estate.get(Number, p.e164))
+        }
+        found: dict[str, Entry] = {}
+        every = {thing for things in ways.values() for thing in things}
+        for entry in ledger.last_changes(
+            reading.connection, every, since=min(p.at for p in outdated)
+        ):
+            thing = (Subject(entry.subject), entry.subject_id)
+            for proof in outdated:
+                if entry.at >= proof.at and thing in ways.get(proof.id, ()):
+                    found.setdefault(proof.id, entry)
+            if len(found) == len(ways):
+                break
+    return found
 
 
 def without_proof(context: Context, path: str) -> int:

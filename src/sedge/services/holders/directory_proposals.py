@@ -220,7 +220,7 @@ def pull(context: Context) -> int:
     told = context.outside.directory.users()
     told_groups = context.outside.directory.groups()
     keys = _known_by(context)
-    with context.writing(reason="asked the directory") as writing:
+    with context.writing(reason="directory compared") as writing:
         here = set()
         for raw in told:
             key = (

@@ -327,7 +327,7 @@ def end_terms(context: Context) -> int:
     with context.reading() as reading:
         due = [s.id for s in reading.records.all(Subscription) if _is_due(s, reading.now)]
     for key in due:
-        with context.writing(reason="its term was over") as writing:
+        with context.writing(reason="term over") as writing:
             subscription = writing.records.the(Subscription, key)
             if not _is_due(subscription, writing.now):
                 continue

@@ -101,11 +101,10 @@ def set_budget(context: Context, group: str, key: str, amount: str, currency: st
             raise NotUnderstood("A budget is more than nothing.", field="amount")
         money = Money(amount=value, currency=code)
     with context.writing() as writing:
-        if group == "site":
-            writing.records.the(Site, key)
+        name = writing.records.the(Site, key).name if group == "site" else key
         body = money.model_dump(mode="json") if money else None
         spend_settings.keep(writing.connection, f"{PREFIX}{group}:{key}", body)
-        title = f"{key}: {in_words(money) if money else 'none'}"
+        title = f"{name}: {in_words(money) if money else 'none'}"
         writing.record_event("budget.set", Subject.DEFAULTS, ORGANISATION, title)
 
 

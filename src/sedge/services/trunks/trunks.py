@@ -49,7 +49,7 @@ def refresh(context: Context) -> int:
         for x in moved
     ]
     if seen:
-        with context.as_system().writing(reason="looked at the telephone system") as writing:
+        with context.as_system().writing(reason="telephone system compared") as writing:
             writing.save([changed(Subject.TRUNK, was, now, "trunk.seen") for was, now in seen])
     return len(moved)
 

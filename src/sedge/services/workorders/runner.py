@@ -248,7 +248,7 @@ def _let_lapse(context: Context) -> int:
             else []
         )
     ]
-    with context.writing(reason="its time was over") as writing:
+    with context.writing(reason="quarantine or reservation over") as writing:
         writing.save(changes)
     return len(changes)
 

@@ -57,6 +57,18 @@ def first_change(
     return None
 
 
+def last_changes(
+    connection: Connection, things: set[tuple[Subject, str]], *, since: datetime
+) -> Iterator[Entry]:
+    """Entries from a moment on about any of `things`, newest first, without their snapshots."""
+    table = chain.ledger
+    plain = [table.c[name] for name in Entry.model_fields if name != "after"]
+    query = select(*plain).where(table.c.at >= since).order_by(table.c.sequence.desc())
+    for row in connection.execute(query):
+        if (row.subject, row.subject_id) in things:
+            yield Entry.model_construct(**row._mapping, after=None)
+
+
 def entries(
     connection: Connection,
     *,

@@ -35,6 +35,7 @@ def list_paths(request: Request, context: RequestContext) -> Response:
         rows=views.path_rows(paths_now(context)),
         counts=paths.counts(context),
         proofs=proofs,
+        changed=proof_calls.what_changed(context, proofs),
         drawings=paths.drawings(context),
     )
 
@@ -106,11 +107,13 @@ def path_page(request: Request, context: RequestContext, key: str) -> Response:
         paths.versions(context, key),
         drawing=paths.is_drawn(context, key),
     )
+    proofs = proof_calls.proofs_of(context, path=key)
     return render(
         request,
         "path.html",
         page=page,
-        proofs=proof_calls.proofs_of(context, path=key),
+        proofs=proofs,
+        changed=proof_calls.what_changed(context, proofs),
         unproven=proof_calls.without_proof(context, key),
     )
 

@@ -23,9 +23,9 @@ from sedge.core.callpaths.steps import (
     known_zone,
 )
 from sedge.core.errors import NotUnderstood
+from sedge.core.moments import read_time_of_day
 from sedge.core.numbers.e164 import read_one
 
-CLOCK = re.compile(r"([01]?\d|2[0-3]):[0-5]\d|24:00")
 MOST_ROWS = 24
 LONG = 2000
 
@@ -105,12 +105,8 @@ def opening_of(form: FormData, texts: Mapping[str, str], i: int) -> dict[str, ob
         return None
     if not days:
         raise NotUnderstood("Say on which days, or leave the hours empty.", field=f"from{i}")
-    for value, name in ((start, f"from{i}"), (end, f"to{i}")):
-        if not CLOCK.fullmatch(value):
-            raise NotUnderstood(
-                "Type the time as 09:00. An end before the start is on the next day.", field=name
-            )
-    return {"weekdays": days, "start": start.rjust(5, "0"), "end": end.rjust(5, "0")}
+    opens, closes = read_time_of_day(start, f"from{i}"), read_time_of_day(end, f"to{i}")
+    return {"weekdays": days, "start": opens, "end": closes}
 
 
 def _closure(texts: Mapping[str, str], i: int) -> dict[str, object] | None:
@@ -192,9 +188,7 @@ def _ring(form: FormData, texts: Mapping[str, str], home: str) -> dict[str, obje
 
 
 def _rota(texts: Mapping[str, str]) -> dict[str, object]:
-    change = texts.get("rota_change", "") or "08:00"
-    if not CLOCK.fullmatch(change):
-        raise NotUnderstood("Type the hour as 08:00.", field="rota_change")
+    change = read_time_of_day(texts.get("rota_change", "") or "08:00", "rota_change")
     try:
         timezone = known_zone(texts.get("rota_timezone", ""))
     except ValueError as error:
@@ -212,7 +206,7 @@ def _rota(texts: Mapping[str, str]) -> dict[str, object]:
     return {
         "begins": _day(texts.get("rota_begins", ""), "rota_begins"),
         "days": _whole(texts, "rota_days", 1, 92),
-        "change": change.rjust(5, "0"),
+        "change": change,
         "timezone": timezone,
         "swaps": swaps,
     }

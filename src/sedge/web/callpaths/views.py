@@ -17,6 +17,7 @@ from sedge.core.callpaths.tracing.endings import WayToEnd
 from sedge.core.callpaths.tracing.week import Part
 from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
+from sedge.core.moments import read_time_of_day
 from sedge.core.records import PathVersion, Person
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis
@@ -449,9 +450,7 @@ def _opening(form: FormData, texts: Mapping[str, str], i: int) -> Opening | None
         return None
     if not days:
         raise NotUnderstood("Say on which days, or leave the hours empty.", field=f"days{i}")
-    for value, name in ((start, f"from{i}"), (end, f"to{i}")):
-        if not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d|24:00", value):
-            raise NotUnderstood("Type the time as 09:00.", field=name)
+    start, end = read_time_of_day(start, f"from{i}"), read_time_of_day(end, f"to{i}")
     if start >= end:
         raise NotUnderstood(
             "It closes before it opens. For a night, make two rows, until 24:00 and from 00:00.",

@@ -1,6 +1,5 @@
 """Outbound routes: which trunks take calls to where; changed by a work order."""
 
-import re
 from itertools import zip_longest
 
 from fastapi import Request
@@ -11,6 +10,7 @@ from starlette.datastructures import FormData
 from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.errors import NotFound, NotUnderstood, SedgeError
+from sedge.core.moments import read_time_of_day
 from sedge.core.outbound.records import DAYS, OutboundRoute, RouteHours, RouteLimits, clock
 from sedge.services.outbound import fraud, outbound_routes
 from sedge.services.outbound.outbound_routes import RouteAsked, RoutesView
@@ -19,7 +19,6 @@ from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, render
 
 place = Place()
-CLOCK = re.compile(r"([01]?\d|2[0-4]):([0-5]\d)")
 TURNS = ("First trunk", "Second trunk", "Third trunk", "Fourth trunk")
 BLANK = OutboundRoute(name="", destinations=())
 RIGHTS = [(r.value, r.value) for r in (Right.MOBILE, Right.INTERNATIONAL, Right.PREMIUM)]
@@ -143,11 +142,8 @@ def _hours(form: FormData) -> RouteHours | None:
 
 
 def _minute(text: str, field: str, most: int) -> int:
-    found = CLOCK.fullmatch(text)
-    if not found:
-        message = "Type the time as 09:00. An end before the start is on the next day."
-        raise NotUnderstood(message, field=field)
-    minute = int(found[1]) * 60 + int(found[2])
+    hours, minutes = read_time_of_day(text, field).split(":")
+    minute = int(hours) * 60 + int(minutes)
     if minute > most:
         raise NotUnderstood(f"The time is {clock(most)} at most.", field=field)
     return minute

@@ -159,6 +159,7 @@ def _number(text: str, field: str) -> float:
 def trunk(request: Request, context: RequestContext, key: str) -> Response:
     answers, seen = watching.watched(context, key), trunk_settings.view(context, key)
     zone = context.installation.home_zone(context.who.organisation)
+    proofs = proof_calls.proofs_of(context, trunk=key)
     return render(
         request,
         "trunk.html",
@@ -170,7 +171,8 @@ def trunk(request: Request, context: RequestContext, key: str) -> Response:
         gaps=[gap_words(gap, zone) for gap in gaps_of(answers.hours)[:MOST_GAPS]],
         settings=seen,
         events=[event.value for event in events_of(seen.trunk.state)],
-        proofs=proof_calls.proofs_of(context, trunk=key),
+        proofs=proofs,
+        changed=proof_calls.what_changed(context, proofs),
         used=usage.of_trunk(context, key),
     )
 

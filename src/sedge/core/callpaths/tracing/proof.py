@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Sequence
 from typing import Any
 
-from sedge.core.callpaths.steps import paths_named, people_named, with_people
+from sedge.core.callpaths.steps import groups_named, paths_named, people_named, with_people
 from sedge.core.callpaths.tracing.trace import Trace
 from sedge.core.estate import Estate
 from sedge.core.facts import to_canonical_json
@@ -18,6 +18,7 @@ from sedge.core.records import (
     Person,
     Proof,
     Site,
+    Subject,
     Trunk,
 )
 
@@ -85,6 +86,22 @@ def is_stale(proof: Proof, number: Number | None, estate: Estate) -> bool:
     return number is None or fingerprint(number, estate, proof.direction) != proof.way
 
 
+def things_on_the_way(number: Number, estate: Estate) -> set[tuple[Subject, str]]:
+    """The records whose change may make a test call of a number outdated, as the ledger names
+    them."""
+    paths = _paths(number, estate)
+    people = {key for body in paths.values() for key in people_named(body)}
+    groups = {key for path in paths for key in groups_named(estate.the(PathVersion, path).body)}
+    found = {(Subject.NUMBER, number.e164), *((Subject.PERSON, key) for key in people)}
+    if number.holder:
+        people.add(number.holder.id)
+        found.add((number.holder.subject, number.holder.id))
+    if number.trunk:
+        found.add((Subject.TRUNK, number.trunk))
+    found |= {(Subject.DEVICE, d.id) for d in estate.all(Device) if d.person in people}
+    return found | {(Subject.PATH, key) for key in paths} | {(Subject.GROUP, key) for key in groups}
+
+
 def _said_of_caller_ids(number: Number, estate: Estate) -> list[str]:
     person = estate.get(Person, number.holder.id) if number.holder else None
     said = (
@@ -96,8 +113,12 @@ def _said_of_caller_ids(number: Number, estate: Estate) -> list[str]:
 
 
 def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:
-    """The path of a number and those it goes on in, with the members of groups; test cases are on
-    nobody's way."""
+    return list(_paths(number, estate).values())
+
+
+def _paths(number: Number, estate: Estate) -> dict[str, dict[str, Any]]:
+    """The path of a number and those it goes on in by their ids, with the members of groups; test
+    cases are on nobody's way."""
     members = {g.id: g.members for g in estate.all(Group) if not g.removed}
     found: dict[str, dict[str, Any]] = {}
     waiting = [number.path] if number.path else []
@@ -111,4 +132,4 @@ def _bodies(number: Number, estate: Estate) -> list[dict[str, Any]]:
                 if name != "tests"
             }
             waiting += sorted(paths_named(path.body))
-    return list(found.values())
+    return found
