@@ -10,6 +10,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from functools import singledispatchmethod
 
 from sedge.core.callpaths.openings import DAY, holidays_of, minute_of
 from sedge.core.callpaths.steps import (
@@ -20,6 +21,7 @@ from sedge.core.callpaths.steps import (
     Mailbox,
     Opening,
     Path,
+    Queue,
     Ring,
     SipAddress,
     Step,
@@ -117,56 +119,54 @@ class _Writer:
         self.state[key] = "done"
         self.written.append(subaction)
 
+    @singledispatchmethod
     def _say(self, step: Step, parent: ET.Element) -> None:
-        match step:
-            case Hours():
-                self._hours(step, parent)
-            case Ring():
-                self._ring(step, parent)
-            case Forward():
-                self._location([f"tel:{step.to}"], step, "parallel", parent)
-                if step.recording or step.to_callee:
-                    self.report.append(
-                        f"“{step.title}”: CPL can't record, nor say something to the callee."
-                    )
-            case SipAddress():
-                self._location([step.address], step, "parallel", parent)
-            case Mailbox():
-                self._mailbox(step, parent)
-            case End():
-                ET.SubElement(parent, _q("reject"), {"status": "reject"})
-            case _:
-                self._instead(step, parent)
-
-    def _instead(self, step: Step, parent: ET.Element) -> None:
-        """What CPL can't say: the nearest it can."""
-        if step.kind == "queue":
-            self._ring(
-                Ring(
-                    title=step.title,
-                    people=step.people,
-                    groups=step.groups,
-                    order="in order",
-                    seconds=step.ring_seconds,  # type: ignore[union-attr]
-                    exits={Exit.NO_ANSWER: to}
-                    if (to := step.exits.get(Exit.WAITED_TOO_LONG))
-                    else {},
-                ),
-                parent,
-            )
-            return
+        """A kind of step that CPL can't say: the way of its first exit."""
         onward = next(iter(step.exits.values()), None)
         if onward and self.state.get(onward) == "done":
             ET.SubElement(parent, _q("sub"), {"ref": onward})
         else:
             ET.SubElement(parent, _q("reject"), {"status": "error"})
 
+    @_say.register
+    def _(self, step: Queue, parent: ET.Element) -> None:
+        onward = step.exits.get(Exit.WAITED_TOO_LONG)
+        nearest = Ring(
+            title=step.title,
+            people=step.people,
+            groups=step.groups,
+            order="in order",
+            seconds=step.ring_seconds,
+            exits={Exit.NO_ANSWER: onward} if onward else {},
+        )
+        self._say(nearest, parent)
+
+    @_say.register
+    def _(self, step: Forward, parent: ET.Element) -> None:
+        self._location([f"tel:{step.to}"], step, "parallel", parent)
+        self._report_unsaid(step)
+
+    @_say.register
+    def _(self, step: SipAddress, parent: ET.Element) -> None:
+        self._location([step.address], step, "parallel", parent)
+
+    @_say.register
+    def _(self, step: End, parent: ET.Element) -> None:
+        ET.SubElement(parent, _q("reject"), {"status": "reject"})
+
+    def _report_unsaid(self, step: Forward | Ring) -> None:
+        if step.recording or step.to_callee:
+            self.report.append(
+                f"“{step.title}”: CPL can't record, nor say something to the callee."
+            )
+
     def _exit(self, step: Step, way_out: str, parent: ET.Element) -> None:
         target = step.exits.get(way_out)
         if target and self.state.get(target) == "done":
             ET.SubElement(parent, _q("sub"), {"ref": target})
 
-    def _hours(self, step: Hours, parent: ET.Element) -> None:
+    @_say.register
+    def _(self, step: Hours, parent: ET.Element) -> None:
         switch = ET.SubElement(
             parent,
             _q("time-switch"),
@@ -211,7 +211,8 @@ class _Writer:
             ET.SubElement(switch, _q("time"), when | own | {f"{{{OWN}}}exit": way_out}),
         )
 
-    def _ring(self, step: Ring, parent: ET.Element) -> None:
+    @_say.register
+    def _(self, step: Ring, parent: ET.Element) -> None:
         keys = (*step.people, *step.groups, *step.devices, *step.systems)
         urls = [self.addresses.get(key, f"sip:{key}@invalid") for key in keys] + [
             f"tel:{m}" for m in step.mobiles
@@ -225,10 +226,7 @@ class _Writer:
             self.report.append(f"“{step.title}” rings in turn; CPL rings in order.")
         if step.order == "by rota":
             self.report.append(f"“{step.title}” rings by rota; CPL rings in order.")
-        if step.recording or step.to_callee:
-            self.report.append(
-                f"“{step.title}”: CPL can't record, nor say something to the callee."
-            )
+        self._report_unsaid(step)
         self._location(urls, step, "parallel" if step.order == "all" else "sequential", parent)
 
     def _location(self, urls: list[str], step: Step, ordering: str, parent: ET.Element) -> None:
@@ -267,7 +265,8 @@ class _Writer:
                     ET.SubElement(proxy, _q(element)), _q("sub"), {"ref": step.exits[way_out]}
                 )
 
-    def _mailbox(self, step: Mailbox, parent: ET.Element) -> None:
+    @_say.register
+    def _(self, step: Mailbox, parent: ET.Element) -> None:
         for key in (*step.recipients, *step.groups):
             parent = ET.SubElement(
                 parent,
