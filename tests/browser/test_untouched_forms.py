@@ -199,9 +199,9 @@ def pages(client, start):
 def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
     context = quiet.installation.context(MEMBERS[0])
     person, german, line = prepare(quiet.installation, context)
-    context = chromium.new_context(base_url=quiet.url, viewport={"width": 1280, "height": 800})
-    context.request.post("/sign-in", form={"who": "rowan"})
-    page = context.new_page()
+    window = chromium.new_context(base_url=quiet.url, viewport={"width": 1280, "height": 800})
+    window.request.post("/sign-in", form={"who": "rowan"})
+    page = window.new_page()
     start = [
         "/",
         f"/holders/people/{person.id}/answering",
@@ -215,7 +215,7 @@ def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
         "/holders/sites/wharf-house/change",
     ]
     sent, wrong, known = set(), [], snapshot(context)
-    for address in pages(context.request, start):
+    for address in pages(window.request, start):
         page.goto(address)
         for form in page.evaluate(SERIAL):
             where = urlsplit(urljoin(address, form["action"])).path
@@ -234,7 +234,7 @@ def test_every_form_sent_untouched_leaves_the_estate_as_it_was(chromium, quiet):
                 continue
             sent.add(key)
             fields = urlencode([tuple(pair) for pair in form["fields"]])
-            answer = context.request.post(
+            answer = window.request.post(
                 where,
                 data=fields,
                 headers={"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"},
