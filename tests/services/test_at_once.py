@@ -10,7 +10,8 @@ from sedge.core.workorders.at_once import Review
 from sedge.core.workorders.life import OrderState
 from sedge.services.callpaths import calls
 from sedge.services.callpaths.routing_calls import plan_calls_to
-from sedge.services.workorders import order_running, runner, workorders
+from sedge.services.holders import holders
+from sedge.services.workorders import drafts, order_running, order_views, runner, workorders
 from sedge.services.workorders.at_once import run_if_clear
 from sedge.services.workorders.planner.suggestions import suggest_numbers
 
@@ -120,3 +121,71 @@ def test_a_form_that_names_no_one_place_is_refused_beside_its_field(context, for
     with pytest.raises(NotUnderstood) as refused:
         plan_calls_to(context, MAIN, form)
     assert refused.value.field == field
+
+
+def newcomers_without_spot(context, count):
+    """People who have just been added, and a draft that gives each a number."""
+    newcomers = [
+        holders.add_person(
+            context, name=f"Nova {n}", email=f"nova{n}@lanternfield.example", site="wharf-house"
+        )
+        for n in range(count)
+    ]
+    refs = [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in newcomers]
+    free = [s.number.e164 for s in suggest_numbers(context, refs[0])][:count]
+    tasks = [t.AssignNumber(number=n, holder=r) for n, r in zip(free, refs, strict=True)]
+    return newcomers, workorders.draft(context, "Newcomers", tasks)
+
+
+def test_one_judgement_counts_for_all_who_lack_the_same(context):
+    newcomers = [
+        holders.add_person(
+            context,
+            name=f"Nova Lind {n}",
+            email=f"nova{n}@lanternfield.example",
+            site="wharf-house",
+        )
+        for n in range(3)
+    ]
+    refs = [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in newcomers]
+    free = [s.number.e164 for s in suggest_numbers(context, refs[0])][:3]
+    tasks = [t.AssignNumber(number=n, holder=r) for n, r in zip(free, refs, strict=True)]
+    order = workorders.draft(context, "Three newcomers", tasks)
+    stops = order_views.view_order(context, order.id).report.stops
+    lacking = [f for f in stops if any(r.for_all for r in f.remedies)]
+    assert {f.task for f in lacking} == {0, 1, 2}
+    rule = lacking[0].rule
+    place = next(i for i, r in enumerate(lacking[0].remedies) if r.for_all)
+    mended = drafts.choose_remedy(context, order.id, 1, rule, place, for_all=True)
+    kinds = [x.body.kind for x in mended.tasks]
+    assert kinds.count("set_spot") == 3
+    assert {x.body.person for x in mended.tasks if x.body.kind == "set_spot"} == {
+        p.id for p in newcomers
+    }
+    left = order_views.view_order(context, order.id).report
+    assert not [f for f in left.stops if f.rule == rule]
+    for stored in mended.tasks:
+        if stored.added_as_remedy_for is not None:
+            mends = mended.tasks[stored.added_as_remedy_for].body
+            assert mends.holder.id == stored.body.person
+
+
+def test_one_judgement_may_be_for_one_alone(context):
+    newcomers = [
+        holders.add_person(
+            context,
+            name=f"Nova Lind {n}",
+            email=f"nova{n}@lanternfield.example",
+            site="wharf-house",
+        )
+        for n in range(2)
+    ]
+    refs = [HolderRef(kind=HolderKind.PERSON, id=p.id) for p in newcomers]
+    free = [s.number.e164 for s in suggest_numbers(context, refs[0])][:2]
+    tasks = [t.AssignNumber(number=n, holder=r) for n, r in zip(free, refs, strict=True)]
+    order = workorders.draft(context, "Two newcomers", tasks)
+    report = order_views.view_order(context, order.id).report
+    found = next(f for f in report.stops if any(r.for_all for r in f.remedies))
+    place = next(i for i, r in enumerate(found.remedies) if r.for_all)
+    mended = drafts.choose_remedy(context, order.id, found.task, found.rule, place)
+    assert [x.body.kind for x in mended.tasks].count("set_spot") == 1

@@ -55,6 +55,12 @@ class Remedy:
     automatic: bool = True
     leads_to: "Place | None" = None
 
+    @property
+    def for_all(self) -> bool:
+        """Whether one judgement may count for every task that is offered the same in the same
+        words: tasks to add that nobody else adds."""
+        return bool(self.tasks) and not (self.replaces or self.automatic or self.leads_to)
+
 
 @dataclass(frozen=True)
 class Place:

@@ -96,21 +96,26 @@ def add_remedies(context: Context, key: str) -> WorkOrder:
 
 
 def choose_remedy(
-    context: Context, key: str, task: int, rule: str, remedy: int, reason: str = ""
+    context: Context,
+    key: str,
+    task: int,
+    rule: str,
+    remedy: int,
+    reason: str = "",
+    *,
+    for_all: bool = False,
 ) -> WorkOrder:
-    """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task
-    `task`."""
+    """Add one remedy that somebody chose: the `remedy`-th of the finding of `rule` on task `task`;
+    `for_all`: the same one wherever the same rule offers it."""
     order = workorders.get(context, key)
     workorders.must_allow(order, OrderEvent.CHANGE)
     bodies = [x.body for x in order.tasks]
-    finding = next(
-        (
-            f
-            for f in workorders.preview(context, bodies, awaits=order.awaits).findings
-            if f.task == task and f.rule == rule
-        ),
-        None,
-    )
+    of_rule = [
+        f
+        for f in workorders.preview(context, bodies, awaits=order.awaits).findings
+        if f.rule == rule
+    ]
+    finding = next((f for f in of_rule if f.task == task), None)
     if finding is None or remedy >= len(finding.remedies):
         raise NotAllowedNow(
             "That remedy is no longer needed. Look at the checks again.", reason="gone"
@@ -120,25 +125,36 @@ def choose_remedy(
         raise NotAllowedNow(
             "This is done on a page of its own; then check the draft again.", reason="elsewhere"
         )
-    tasks = [
-        x.copy_with(reason=reason) if isinstance(x, t.EndRest) and reason else x
-        for x in chosen.tasks
-    ]
+    tasks = _with_reason(chosen.tasks, reason)
     if chosen.replaces:
         bodies = replaced(bodies, task, tasks[0])
         return change_tasks(
             context, order, bodies, [x.added_as_remedy_for for x in order.tasks], look=True
         )
+    marks = [x.added_as_remedy_for for x in order.tasks]
+    wanted: dict[int, Sequence[t.Task]] = {}
+    if for_all:
+        alike = ((f.task, r) for f in of_rule for r in f.remedies if r.words == chosen.words)
+        wanted = {at: _with_reason(r.tasks, reason) for at, r in alike if r.for_all}
+    wanted[task] = tasks
+    for at in sorted(wanted, reverse=True):  # from the end, so that the positions before stay
+        bodies, marks = _with_tasks(bodies, marks, at, wanted[at])
+    return change_tasks(context, order, bodies, marks, look=True)
+
+
+def _with_reason(tasks: Sequence[t.Task], reason: str) -> list[t.Task]:
+    return [x.copy_with(reason=reason) if isinstance(x, t.EndRest) and reason else x for x in tasks]
+
+
+def _with_tasks(
+    bodies: Sequence[t.Task], marks: Sequence[int | None], at: int, tasks: Sequence[t.Task]
+) -> tuple[list[t.Task], list[int | None]]:
+    """Tasks put in before the one at a position, as its remedies; positions after it move."""
     shift = len(tasks)
-    renumbered = [b.moved(lambda p: p + shift if p >= task else p) for b in bodies]
-    mended = [*renumbered[:task], *tasks, *renumbered[task:]]
-    old = [
-        None if m is None else m + (shift if m >= task else 0)
-        for m in (x.added_as_remedy_for for x in order.tasks)
-    ]
-    return change_tasks(
-        context, order, mended, [*old[:task], *([task + shift] * shift), *old[task:]], look=True
-    )
+    moved = [b.moved(lambda p: p + shift if p >= at else p) for b in bodies]
+    old = [None if m is None else m + (shift if m >= at else 0) for m in marks]
+    mine: list[int | None] = [at + shift] * shift
+    return [*moved[:at], *tasks, *moved[at:]], [*old[:at], *mine, *old[at:]]
 
 
 def remove_task(context: Context, key: str, position: int) -> WorkOrder:

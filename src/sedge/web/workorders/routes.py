@@ -294,8 +294,9 @@ def choose_remedy(
     rule: Annotated[str, Form()],
     remedy: Annotated[int, Form()],
     reason: Annotated[str, Form()] = "",
+    for_all: Annotated[str, Form()] = "",
 ) -> Response:
-    drafts.choose_remedy(context, key, task, rule, remedy, reason[:200])
+    drafts.choose_remedy(context, key, task, rule, remedy, reason[:200], for_all=bool(for_all))
     return redraw_order(request, context, key)
 
 

@@ -1,6 +1,7 @@
 """What the pages of work orders show: ready facts for their templates."""
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from urllib.parse import quote
@@ -51,12 +52,14 @@ class Note:
 
 @dataclass(frozen=True)
 class RemedyButton:
-    """One way out: posted by its `position`, or a page to go to (`href`); some ask for a reason."""
+    """One way out: posted by its `position`, or a page to go to (`href`); some ask for a reason.
+    `others` are the tasks beside this one that the same rule offers the same way out of."""
 
     position: int
     words: str
     asks_reason: bool
     href: str
+    others: int = 0
 
 
 @dataclass(frozen=True)
@@ -114,8 +117,18 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
         if isinstance(task.stored.body, PutBackLater)
     }
     can_go_on = allows(state, OrderEvent.LEAVE_OUT)
+    offered = Counter(
+        (f.rule, r.words) for x in view.tasks for f in x.findings for r in f.remedies if r.for_all
+    )
     rows = [
-        _row(task, now, len(view.tasks), back.get(task.stored.position), can_skip=can_go_on)
+        _row(
+            task,
+            now,
+            len(view.tasks),
+            back.get(task.stored.position),
+            can_skip=can_go_on,
+            offered=offered,
+        )
         for task in view.tasks
     ]
     return OrderPage(
@@ -161,11 +174,17 @@ def _counts(stops: int, warnings: int, passes: int) -> str:
 
 
 def _row(
-    task: TaskView, now: datetime, count: int, put_back_at: datetime | None, *, can_skip: bool
+    task: TaskView,
+    now: datetime,
+    count: int,
+    put_back_at: datetime | None,
+    *,
+    can_skip: bool,
+    offered: Mapping[tuple[str, str], int],
 ) -> TaskRow:
     stored = task.stored
     for_good = bool(stored.body.for_good)
-    notes = list(_notes(task.findings))
+    notes = list(_notes(task.findings, offered))
     waits = (
         stored.state is TaskState.WAITING and stored.next_try is not None and stored.next_try > now
     )
@@ -211,11 +230,17 @@ def _classes(task: TaskView, *, stopped: bool) -> str:
     return " ".join(marks)
 
 
-def _notes(findings: list[Finding]) -> Iterator[Note]:
+def _notes(findings: list[Finding], offered: Mapping[tuple[str, str], int]) -> Iterator[Note]:
     for finding in findings:
         if finding.level is not Level.PASS:
             remedies = [
-                RemedyButton(i, r.words, any(x.kind == "end_rest" for x in r.tasks), page_of(r))
+                RemedyButton(
+                    i,
+                    r.words,
+                    any(x.kind == "end_rest" for x in r.tasks),
+                    page_of(r),
+                    offered.get((finding.rule, r.words), 1) - 1 if r.for_all else 0,
+                )
                 for i, r in enumerate(finding.remedies)
             ]
             yield Note(
