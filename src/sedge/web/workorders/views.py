@@ -49,6 +49,13 @@ class Note:
     message: str
     remedies: list["RemedyButton"]
 
+    @property
+    def shared(self) -> int:
+        """How many tasks one choice can count for; 0 where it is this one's alone."""
+        others = max((r.others for r in self.remedies), default=0)
+        asks = any(r.asks_reason for r in self.remedies)
+        return others + 1 if others and not asks else 0
+
 
 @dataclass(frozen=True)
 class RemedyButton:
