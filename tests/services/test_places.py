@@ -611,7 +611,7 @@ def test_a_process_that_dies_before_it_has_told_does_so_when_it_is_back(
     )
     assert "drying room" in calls.place_help_call(context, number.e164).heard
     assert runner.recover(installation) is None
-    assert spots.address_change_notices.tell(context) == []
+    assert spots.address_change_notices.draft_notices(context) == []
 
 
 def test_of_two_who_change_a_sites_address_one_is_refused(context, monkeypatch):
