@@ -186,3 +186,12 @@ def test_only_who_sets_the_rules_may(installation, gone):
         if member:
             with pytest.raises(Forbidden):
                 erasure.erase(Context(installation, member), gone, "asked for")
+
+
+@pytest.mark.parametrize(
+    ("left", "email", "erased"),
+    [(True, "", True), (True, "ada@example.test", False), (False, "", False)],
+)
+def test_who_has_left_is_erased_once_their_address_is_gone(left, email, erased):
+    person = Person(id="p", name="A former member", email=email, site="leeds", left=left)
+    assert erasure.is_erased(person) is erased

@@ -43,7 +43,7 @@ def view(context: Context, key: str) -> Erasable:
     with context.reading() as reading:
         person = reading.records.the(Person, key)
         alike = erasing.namesakes(reading.connection, key, person.name)
-        return Erasable(person, _missing(reading, person), alike, person.name == NOBODY)
+        return Erasable(person, _missing(reading, person), alike, is_erased(person))
 
 
 def erase(context: Context, key: str, reason: str) -> Erased:
@@ -75,6 +75,11 @@ def erase(context: Context, key: str, reason: str) -> Erased:
         told = {"entries": [list(entry) for entry in entries], "rows": rows}
         writing.record_event(ERASURE, Subject.PERSON, key, NOBODY, told)
     return Erased(saved.after, rows, len(entries))
+
+
+def is_erased(person: Person) -> bool:
+    """Somebody who has left keeps a mail address until their personal data is erased."""
+    return person.left and not person.email
 
 
 def _can_be_told(person: Person) -> bool:
