@@ -343,7 +343,7 @@ def test_a_rota_is_filled_in_with_swaps_and_says_who_is_on_duty(rowan):
     [
         ({"rota_begins": ""}, "rota_begins"),
         ({"rota_begins": "2026-02-30"}, "rota_begins"),
-        ({"rota_change": "noon"}, "rota_change"),
+        ({"rota_change": "elevenses"}, "rota_change"),
         ({"rota_days": "0"}, "rota_days"),
         ({"swap1": "person-x", "swap_from1": "soon"}, "swap_from1"),
         ({"swap1": "person-x", "swap_from1": "2026-12-24", "swap_to1": "2026-12-23"}, "swap_to1"),
