@@ -63,7 +63,12 @@ def last_changes(
     """Entries from a moment on about any of `things`, newest first, without their snapshots."""
     table = chain.ledger
     plain = [table.c[name] for name in Entry.model_fields if name != "after"]
-    query = select(*plain).where(table.c.at >= since).order_by(table.c.sequence.desc())
+    ids = sorted({key for _, key in things})
+    query = (
+        select(*plain)
+        .where(table.c.at >= since, table.c.subject_id.in_(ids))
+        .order_by(table.c.sequence.desc())
+    )
     for row in connection.execute(query):
         if (row.subject, row.subject_id) in things:
             yield Entry.model_construct(**row._mapping, after=None)

@@ -114,7 +114,8 @@ def _begin_or_run(
     page = views.page_of_form(kind, number, holder)
     if phone := form.get("phone"):
         page += f"?{urlencode({'phone': phone})}"
-    return run_or_review(request, context, order, page, form.get("now", ""))
+    now = "" if form.get("to") else form.get("now", "")
+    return run_or_review(request, context, order, page, now)
 
 
 @place.page("/choose/numbers", May.CHANGE_ESTATE)
