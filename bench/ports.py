@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 
 from bench.figures import say
 from sedge.core.porting.planning import Served, plan
-from sedge.formats.mandate import MandateFacts, mandate
+from sedge.formats.porting.mandate import MandateFacts, mandate
 
 COUNT = 10_000
 AT = datetime(2026, 11, 24, 11, 20, tzinfo=UTC)

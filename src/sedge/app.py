@@ -25,10 +25,11 @@ from sedge.metrics import note_trouble
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import Outside, at_standins
-from sedge.services import background_jobs, simulation_clock
+from sedge.services import simulation_clock
 from sedge.services.clock import Clock
 from sedge.services.context import Installation, head_facts
 from sedge.services.ledger import ledger
+from sedge.services.operating import background_jobs
 from sedge.services.process import Process
 from sedge.services.today import today
 from sedge.services.today.first_steps import FirstSteps, first_steps

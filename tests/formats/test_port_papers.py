@@ -9,8 +9,8 @@ import pytest
 import vobject
 
 from sedge.core.numbers.ranges import NumberSet
-from sedge.formats.mandate import MandateFacts, mandate, ranges
-from sedge.formats.port_calendar import PortDate, write
+from sedge.formats.porting.mandate import MandateFacts, mandate, ranges
+from sedge.formats.porting.port_calendar import PortDate, write
 from tests.asserting import every
 
 BILL = (

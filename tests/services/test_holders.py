@@ -20,12 +20,12 @@ from sedge.core.records import (
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.core.workorders.planner.problem import Wish
+from sedge.services import people_lookup
 from sedge.services.callpaths import calls
 from sedge.services.holders import (
     devices,
     downstream,
     groups,
-    holders,
     person_details,
     service_lines,
 )
@@ -447,7 +447,7 @@ def test_holder_refs_of_each_kind_name_their_record(context):
         (HolderKind.DOWNSTREAM, "alarm-server"),
         (HolderKind.SITE, "wharf-house"),
     ):
-        assert holders.name_of(context, HolderRef(kind=kind, id=key))
+        assert people_lookup.name_of(context, HolderRef(kind=kind, id=key))
 
 
 def test_a_card_names_the_first_who_report_to_somebody_and_counts_the_rest(installation, context):

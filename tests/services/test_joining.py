@@ -12,7 +12,8 @@ from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subject, Subscription
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders.life import OrderState
-from sedge.services.holders import holders, people_lookup, site_management
+from sedge.services import people_lookup
+from sedge.services.holders import holders, site_management
 from sedge.services.imports import people_import
 from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
 from sedge.services.workorders import order_views, workorders

@@ -12,7 +12,7 @@ from sedge.core.callpaths.steps import Mailbox, Path, Ring
 from sedge.core.callpaths.tracing.proof import difference
 from sedge.core.callpaths.tracing.trace import World, trace_inbound
 from sedge.core.records import Device, Grant, PathVersion, Person
-from sedge.services.callpaths.telephony_sync import device_wish, plain_body, routing_of, rules_of
+from sedge.services.telephony_sync import device_wish, plain_body, routing_of, rules_of
 from sedge.standins.app import create_standins
 from tests.random_paths import PEOPLE, estate_for, paths, rules
 

@@ -22,8 +22,8 @@ from sedge.store.repositories import ledger, maps, number_counts, past
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.numbers import Filter
 from sedge.store.repositories.records import Records
-from sedge.store.saving import Stamp
 from sedge.store.schema import chain, tables
+from sedge.store.stamp import Stamp
 from tests.conftest import NOW, EstateBuilder
 
 STAMP = Stamp(NOW, "Rowan", "from a file", "wo-1")

@@ -26,6 +26,7 @@ from sedge.store.repositories import ledger
 from sedge.store.repositories.numbers import spans
 from sedge.store.repositories.records import Records
 from sedge.store.schema import chain, projected, tables
+from sedge.store.stamp import Stamp
 from tests.conftest import NOW, EstateBuilder
 
 NUMBERS = tuple(range(142, 147))
@@ -51,7 +52,7 @@ def database(blank, tmp_path):
 
 
 def stamp(minutes=0, actor="Rowan Achterberg"):
-    return saving.Stamp(NOW + timedelta(minutes=minutes), actor, "for a test")
+    return Stamp(NOW + timedelta(minutes=minutes), actor, "for a test")
 
 
 def fill(database, builder):

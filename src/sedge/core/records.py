@@ -1,23 +1,24 @@
 """The records of an estate: what there is, as frozen facts; which of them is the ledger's subject
 under which word."""
 
-from datetime import date, datetime
+from datetime import datetime
 from enum import StrEnum
 from typing import Any, Literal
 
 from pydantic import field_validator
 
 from sedge.core.callpaths.steps import Opening
-from sedge.core.enums import Capacity, Right, Role, Subject, SupplyModel, Transport
 
-# whoever imports records finds it here
+# whoever imports records finds these here
+from sedge.core.enums import Capacity as Capacity  # noqa: PLC0414
 from sedge.core.enums import HolderKind as HolderKind  # noqa: PLC0414
-from sedge.core.facts import Fact, Money
-from sedge.core.holding import HolderRef
+from sedge.core.enums import Right, Subject, SupplyModel, Transport
+from sedge.core.enums import Role as Role  # noqa: PLC0414
+from sedge.core.facts import Fact
+from sedge.core.holding import HolderRef as HolderRef  # noqa: PLC0414
 from sedge.core.licences.records import Grant, Product, Subscription
-from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
-from sedge.core.numbers.plan import Kind
+from sedge.core.numbers.records import Assignment as Assignment  # noqa: PLC0414
+from sedge.core.numbers.records import KnownAs, Number
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.porting.outgoing_records import PortOut
 from sedge.core.porting.records import KeptFree, Port
@@ -25,92 +26,11 @@ from sedge.core.supply.records import Account, Carrier, Document, Hold, Order
 from sedge.core.trunks.records import Connection, Sbc, TestedLink, TrunkSettings, TrunkState
 
 BASIC_RIGHTS = (Right.INTERNAL, Right.EMERGENCY, Right.NATIONAL, Right.MOBILE)
-KnownAs = dict[str, str]  # ids by the name of the other system
 
 
 def tags_in(text: str) -> tuple[str, ...]:
     """Tags from a text with commas between: small letters, at most 40 of them each, no repeats."""
     return tuple(sorted({tag.strip().lower()[:40] for tag in text.split(",") if tag.strip()}))
-
-
-class Assignment(Fact):
-    """A number given to a holder, from `since`; calls reach the holder from `works_from`."""
-
-    holder: HolderRef
-    role: Role
-    since: datetime
-    works_from: datetime
-
-
-class Number(Fact):
-    """One open (or ended) life of an E.164 number. `id` is the life's; `e164` is `+` and digits.
-
-    `bound_until` is the end of its minimum term at the carrier: until then it is paid for, released
-    or not. `held_before` is the name of who had it last, until `held_until`. `announcement` is what
-    callers hear while it rests. `features_from` says from when those features work that were
-    switched on later than the number was delivered.
-    """
-
-    id: str
-    e164: str
-    capacity: Capacity = Capacity.ANY
-    state: State
-    state_before: State | None = None
-    state_until: datetime | None = None
-    state_reason: str = ""
-    usable_from: datetime | None = None
-    leaving_on: datetime | None = None
-    bound_until: date | None = None
-    account: str
-    carrier: str
-    order: str | None = None
-    site: str
-    assignment: Assignment | None = None
-    reserved_for: HolderRef | None = None
-    held_before: str = ""
-    held_until: datetime | None = None
-    spot: str | None = None
-    registered_spot: str | None = None
-    path: str | None = None
-    trunk: str | None = None
-    fallback: str = ""
-    announcement: str = ""
-    label: str = ""
-    note: str = ""
-    tags: tuple[str, ...] = ()
-    cost_centre: str = ""
-    monthly: Money
-    features: tuple[str, ...] = ()
-    features_from: dict[str, datetime] = {}
-    known_as: KnownAs = {}
-    version: int = 0
-
-    @property
-    def country(self) -> str:
-        return describe(self.e164).country
-
-    @property
-    def national(self) -> str:
-        return describe(self.e164).national
-
-    @property
-    def shown(self) -> str:
-        """As its reader has to see it: see `NumberFacts.shown`."""
-        return describe(self.e164).shown
-
-    @property
-    def kind(self) -> Kind:
-        return describe(self.e164).kind
-
-    @property
-    def holder(self) -> HolderRef | None:
-        return self.assignment.holder if self.assignment else None
-
-    @property
-    def in_use(self) -> bool:
-        """Whether calls to it ring somebody: also while it is on its way to another carrier, until
-        it has gone."""
-        return self.assignment is not None and self.state in {State.ASSIGNED, State.PORTING_OUT}
 
 
 class CivicElements(Fact):

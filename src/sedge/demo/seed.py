@@ -44,15 +44,15 @@ from sedge.demo.sites.more_sites import ask_for_the_gallery, set_up_sites, stir_
 from sedge.demo.traffic.trunk_week import live_the_week
 from sedge.services.access.passwords import hash_password
 from sedge.services.apply_now import add_records, apply_at_once
-from sedge.services.callpaths.telephony_sync import (
+from sedge.services.context import Context, Installation
+from sedge.services.safety import safety
+from sedge.services.telephony_sync import (
     device_wish,
     dial_plan_of,
     plain_body,
     routing_of,
     rules_of,
 )
-from sedge.services.context import Context, Installation
-from sedge.services.safety import safety
 from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
 from sedge.store.repositories.access import sign_ins

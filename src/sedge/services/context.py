@@ -41,6 +41,7 @@ from sedge.store.repositories.records import Records
 from sedge.store.repositories.spend import rate_decks
 from sedge.store.schema import tables
 from sedge.store.secrets import Keyring
+from sedge.store.stamp import Stamp
 
 T = TypeVar("T")
 log = structlog.get_logger("sedge")
@@ -218,7 +219,7 @@ class Reading:
 class Writing(Reading):
     """A write transaction. `save` and `record_event` put the ledger's entries in with it."""
 
-    def __init__(self, connection: Connection, context: "Context", stamp: saving.Stamp) -> None:
+    def __init__(self, connection: Connection, context: "Context", stamp: Stamp) -> None:
         super().__init__(connection, context)
         self.stamp = stamp
         self.scope = context.who.scope
@@ -341,7 +342,7 @@ class Context:
             yield Writing(
                 connection,
                 self,
-                saving.Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in),
+                Stamp(self.now(), self.actor, reason, work_order, self.who.sign_in),
             )
 
 

@@ -18,7 +18,7 @@ from sedge.core.workorders.life import OrderState, TaskState
 from sedge.formats.letters import Letter, LetterText, drawn, own
 from sedge.services.context import Context, Reading, Writing
 from sedge.services.letter_texts import text_of
-from sedge.services.periodic import periodic
+from sedge.services.periodic import periodic, tells_when_due
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import mails
 
@@ -224,6 +224,7 @@ def is_call(recipient: str) -> bool:
     return recipient.startswith("+")
 
 
+@tells_when_due
 def next_due(reading: Reading) -> datetime | None:
     """When a letter that a service was silent on is tried again."""
     table = mails.mail

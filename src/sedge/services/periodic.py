@@ -1,17 +1,20 @@
 """Work that comes round by itself: each function registers where it stands, and the runner does it
-at every tick."""
+at every tick, asks when it is due next, and begins with what a dead process left."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import datetime
 from functools import cache
 from typing import TypeVar
 
 from sedge import services
 from sedge.module_search import modules_of
-from sedge.services.context import Context
+from sedge.services.context import Context, Reading
 
 Work = Callable[[Context], int]
 W = TypeVar("W", bound=Callable[..., int])
+M = TypeVar("M", bound=Callable[[Reading], datetime | None])
+B = TypeVar("B", bound=Callable[[Context], object])
 
 
 @dataclass(frozen=True)
@@ -29,6 +32,8 @@ class Job:
 
 
 JOBS: dict[str, Job] = {}
+MOMENTS: list[Callable[[Reading], datetime | None]] = []
+AT_START: list[Callable[[Context], object]] = []
 
 
 def periodic(name: str, *, after_changes: bool = False, last: bool = False) -> Callable[[W], W]:
@@ -39,6 +44,32 @@ def periodic(name: str, *, after_changes: bool = False, last: bool = False) -> C
         return function
 
     return register
+
+
+def tells_when_due(function: M) -> M:
+    """Register a function that says when something of its area is due next, None for never: until
+    the first of these moments a quiet organisation is left alone."""
+    MOMENTS.append(function)
+    return function
+
+
+def at_start(function: B) -> B:
+    """Register a function that takes up what a process that died may have left half done."""
+    AT_START.append(function)
+    return function
+
+
+def next_moments(reading: Reading) -> list[datetime | None]:
+    """What everybody registered says, None among them for never."""
+    all_jobs()
+    return [tell(reading) for tell in MOMENTS]
+
+
+def begin_again(context: Context) -> None:
+    """Take up what the last process may have left half done, for one organisation."""
+    all_jobs()
+    for take_up in AT_START:
+        take_up(context)
 
 
 def do_all(context: Context) -> int:

@@ -7,7 +7,7 @@ from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Hashable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 import structlog
 from sqlalchemy import Connection
@@ -19,9 +19,7 @@ from sedge.services.process import Process
 from sedge.settings import Settings
 from sedge.store.database import Database
 from sedge.store.repositories import ledger
-
-if TYPE_CHECKING:
-    from sedge.services.context import Context
+from sedge.store.repositories.access.sign_ins import Member
 
 T = TypeVar("T")
 Made = tuple[int, Any]  # change counter, and what was made then
@@ -30,6 +28,13 @@ log = structlog.get_logger("sedge")
 MOST_RECALLED = 128
 MANY, FRESH_SECONDS = 8, 1.0  # so many requests at work at once; what is that old is good enough
 ASIDE_SECONDS = 2.0  # between two times that the same is made aside
+
+
+class OnBehalf(Protocol):
+    """Anything that says on whose behalf it asks."""
+
+    @property
+    def who(self) -> Member: ...
 
 
 class Remembering:
@@ -66,7 +71,7 @@ class Remembering:
 
     def while_unchanged(
         self,
-        context: "Context",
+        context: OnBehalf,
         name: str,
         make: Callable[[], T],
         *,
@@ -99,7 +104,7 @@ class Remembering:
         finally:
             making.release()
 
-    def lately(self, context: "Context", name: str, make: Callable[[], T]) -> tuple[T, bool]:
+    def lately(self, context: OnBehalf, name: str, make: Callable[[], T]) -> tuple[T, bool]:
         """What `make` gave last and whether it still holds. Where something has changed since, it
         is made anew aside, every other second at most, so that nobody waits for it. In an
         installation without a runner nothing is done aside: it is made first."""
@@ -141,7 +146,7 @@ class Remembering:
                 known = self._pulses[organisation] = (writes, ledger.pulse(connection))
         return known[1]
 
-    def recall(self, context: "Context", name: str, key: Hashable, make: Callable[[], T]) -> T:
+    def recall(self, context: OnBehalf, name: str, key: Hashable, make: Callable[[], T]) -> T:
         """What `make` gives for `key`, made anew when something of the organisation has changed.
         The latest `MOST_RECALLED` are kept."""
         pulse = self.pulse(context.who.organisation)
@@ -173,7 +178,7 @@ class Remembering:
                 self._recalled.popitem(last=False)
 
     def for_a_while(
-        self, context: "Context", name: str, make: Callable[[], T], *, minutes: int = 10
+        self, context: OnBehalf, name: str, make: Callable[[], T], *, minutes: int = 10
     ) -> T:
         """The same, made anew every so many minutes only: for estimates that move slowly and cost
         something."""

@@ -25,8 +25,8 @@ from sedge.core.spend.rates.rate_decks import money_of
 from sedge.store import saving
 from sedge.store.projections import number_projections, spot_counts
 from sedge.store.raw import raw_of
-from sedge.store.saving import Stamp
 from sedge.store.schema import projected, tables
+from sedge.store.stamp import Stamp
 
 CHUNK = 5_000
 _STAGE = (
@@ -286,13 +286,3 @@ def _snapshots(likes: Sequence[_Like], batch: str) -> dict[str, object]:
         )
         groups.append({"like": snapshot, "numbers": NumberSet.of(like.numbers).written})
     return {"batch": batch, "groups": groups}
-
-
-def snapshot_in(after: Mapping[str, Any], e164: str) -> Number | None:
-    """One number's snapshot out of a chunk's entry."""
-    for group in after["groups"]:
-        if e164 in NumberSet.parse(group["numbers"], most=10**9):
-            return Number.model_validate(
-                {**group["like"], "e164": e164, "id": f"{after['batch']}-{e164[1:]}"}
-            )
-    return None

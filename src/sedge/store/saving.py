@@ -7,7 +7,6 @@ to these tables.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -38,19 +37,9 @@ from sedge.core.records import (
 from sedge.store.projections import fee_spans, finder, number_projections
 from sedge.store.repositories.records import Records, columns
 from sedge.store.schema import chain, tables
+from sedge.store.stamp import Stamp
 
 NAMED = {Subject.PERSON, Subject.SERVICE_LINE, Subject.SITE, Subject.DOWNSTREAM}
-
-
-@dataclass(frozen=True)
-class Stamp:
-    """Who changes something, when, why, and as part of which work order."""
-
-    at: datetime
-    actor: str
-    reason: str = ""
-    work_order: str | None = None
-    actor_id: str = ""
 
 
 def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> list[Change]:

@@ -13,8 +13,8 @@ from cryptography.fernet import Fernet, InvalidToken
 from sqlalchemy import Connection, delete, insert, select
 
 from sedge.core.errors import CannotStart, NotAllowedNow
-from sedge.store.saving import Stamp
 from sedge.store.schema import mails
+from sedge.store.stamp import Stamp
 
 
 class Keyring:

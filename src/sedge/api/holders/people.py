@@ -41,7 +41,7 @@ from sedge.services.holders import (
     service_lines,
     site_setup,
 )
-from sedge.services.workorders import order_views
+from sedge.services.spend import order_costs
 from sedge.services.workorders.planner import bulk_planner
 
 resource = Resource(tags=["holders"])
@@ -130,7 +130,7 @@ def add_group(request: Request, context: RequestContext, asked: GroupAsked) -> R
 
     def make(identity: str | None) -> tuple[int, Any]:
         order = groups.set_group(context, asked.name, "\n".join(asked.members))
-        return 201, work_order_out(order_views.view_order(context, order.id))
+        return 201, work_order_out(order_costs.view_order(context, order.id))
 
     return once(request, context, asked.model_dump(), make)
 
@@ -148,7 +148,7 @@ def group(context: RequestContext, key: str) -> GroupDetailOut:
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="PATCH")
 def change_group(context: RequestContext, key: str, asked: GroupAsked) -> WorkOrderOut:
     return work_order_out(
-        order_views.view_order(
+        order_costs.view_order(
             context, groups.set_group(context, asked.name, "\n".join(asked.members), key).id
         )
     )
@@ -157,7 +157,7 @@ def change_group(context: RequestContext, key: str, asked: GroupAsked) -> WorkOr
 @resource.write("/groups/{key}", May.CHANGE_HOLDERS, method="DELETE")
 def remove_group(context: RequestContext, key: str) -> WorkOrderOut:
     """Refused where a call path rings it."""
-    return work_order_out(order_views.view_order(context, groups.take_away(context, key).id))
+    return work_order_out(order_costs.view_order(context, groups.take_away(context, key).id))
 
 
 def _device(d: Device, why: str) -> DeviceOut:
@@ -299,7 +299,7 @@ def proposals(context: RequestContext, state: str = "open") -> Page[ProposalOut]
 def take(context: RequestContext, asked: Picked) -> WorkOrderOut:
     """A draft with what they come to."""
     return work_order_out(
-        order_views.view_order(
+        order_costs.view_order(
             context, directory_proposals.take(context, asked.proposals, sites=asked.sites).id
         )
     )

@@ -25,7 +25,8 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Role
 from sedge.core.workorders.life import OrderState
 from sedge.services.numbers import numbers
-from sedge.services.workorders import drafts, order_running, order_views, workorders
+from sedge.services.spend import order_costs
+from sedge.services.workorders import drafts, order_running, workorders
 from sedge.services.workorders.checking import eligibility
 
 resource = Resource(prefix="/work-orders", tags=["work orders"])
@@ -70,7 +71,7 @@ def draft(
         made = workorders.draft(
             context, asked.title, tasks, reason=asked.reason, run_at=asked.run_at, identity=identity
         )
-        return 201, work_order_out(order_views.view_order(context, made.id))
+        return 201, work_order_out(order_costs.view_order(context, made.id))
 
     return once(request, context, asked.model_dump(), make)
 
@@ -126,13 +127,13 @@ def ask_why_not(
 
 @resource.read("/{key}")
 def look(context: RequestContext, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/remedies", May.CHANGE_ESTATE)
 def add_remedies(context: RequestContext, key: str) -> WorkOrderOut:
     drafts.add_remedies(context, key)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/run", May.CHANGE_ESTATE)
@@ -142,24 +143,24 @@ def run(
     """`seen`, as the work order told it, refuses to run (409, changed-meanwhile) where what the
     checks rest on has changed since."""
     order_running.run(context, key, seen=seen)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/undo", May.CHANGE_ESTATE)
 def undo(context: RequestContext, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.view_order(context, order_running.undo(context, key).id))
+    return work_order_out(order_costs.view_order(context, order_running.undo(context, key).id))
 
 
 @resource.write("/{key}/retry", May.CHANGE_ESTATE)
 def retry(context: RequestContext, key: str) -> WorkOrderOut:
     order_running.try_again(context, key)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/stop", May.CHANGE_ESTATE)
 def stop(context: RequestContext, key: str) -> WorkOrderOut:
     order_running.stop_order(context, key)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/tasks", May.CHANGE_ESTATE)
@@ -167,7 +168,7 @@ def add_task(
     context: RequestContext, key: str, task: Annotated[dict[str, object], Body()]
 ) -> WorkOrderOut:
     drafts.add_task(context, key, task)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 class Moved(BaseModel):
@@ -206,33 +207,33 @@ def _aware(moment: datetime | None, field: str) -> datetime | None:
 @resource.write("/{key}/tasks/{position}/move", May.CHANGE_ESTATE)
 def move(context: RequestContext, key: str, position: int, asked: Moved) -> WorkOrderOut:
     drafts.move_task(context, key, position, asked.to)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/tasks/{position}/until", May.CHANGE_ESTATE)
 def until(context: RequestContext, key: str, position: int, asked: Until) -> WorkOrderOut:
     """A temporary change: its put-back is planned with it."""
     drafts.make_temporary(context, key, position, _aware(asked.until, "until"))
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/tasks/{position}/skip", May.CHANGE_ESTATE)
 def skip(context: RequestContext, key: str, position: int) -> WorkOrderOut:
     """Go on without a task that failed or waits."""
     order_running.skip_task(context, key, position)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/tasks/{position}", May.CHANGE_ESTATE, method="DELETE")
 def take_out(context: RequestContext, key: str, position: int) -> WorkOrderOut:
     drafts.remove_task(context, key, position)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/when", May.CHANGE_ESTATE)
 def when(context: RequestContext, key: str, asked: When) -> WorkOrderOut:
     drafts.set_when(context, key, run_at=_aware(asked.run_at, "run_at"), awaits=asked.awaits)
-    return work_order_out(order_views.view_order(context, key))
+    return work_order_out(order_costs.view_order(context, key))
 
 
 @resource.write("/{key}/comments", May.NOTE)
@@ -243,4 +244,4 @@ def say(context: RequestContext, key: str, asked: Said) -> CommentOut:
 
 @resource.write("/{key}/duplicate", May.CHANGE_ESTATE)
 def duplicate(context: RequestContext, key: str) -> WorkOrderOut:
-    return work_order_out(order_views.view_order(context, drafts.duplicate(context, key).id))
+    return work_order_out(order_costs.view_order(context, drafts.duplicate(context, key).id))

@@ -21,8 +21,8 @@ from sedge.core.records import (
     Site,
     Trunk,
 )
+from sedge.services import people_lookup
 from sedge.services.context import Context, Reading
-from sedge.services.holders import holders
 
 PAGES = {
     Subject.PERSON: "/holders/people/",
@@ -85,7 +85,7 @@ def caller_named(context: Context, typed: str) -> WhoCalls:
         if device:
             owner = reading.records.the(Person, device.person)
             return WhoCalls(Subject.PERSON, owner.id, owner.name, device.name)
-    person = holders.person_named(context, typed)
+    person = people_lookup.person_named(context, typed)
     return WhoCalls(Subject.PERSON, person.id, person.name)
 
 

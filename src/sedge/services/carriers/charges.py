@@ -12,7 +12,7 @@ from sedge.formats.letters import Letter
 from sedge.outside.carrier import CarrierAccount, CarrierCharge
 from sedge.services import mail
 from sedge.services.context import Context, Writing
-from sedge.services.periodic import periodic
+from sedge.services.periodic import at_start, periodic
 
 NAME = "charges"
 ASKED_AT = timedelta(minutes=15)  # after midnight; carriers bill before that
@@ -28,6 +28,13 @@ def fetch_nightly(context: Context) -> int:
         return done, not silent
 
     return context.installation.nightly(context.who.organisation, NAME, ASKED_AT, ask)
+
+
+@at_start
+def ask_soon(context: Context) -> None:
+    """For the nights in which no process ran."""
+    installation = context.installation
+    installation.next_at[context.who.organisation, NAME] = installation.clock.now()
 
 
 def fetch_all(context: Context) -> tuple[int, int]:

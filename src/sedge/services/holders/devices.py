@@ -9,8 +9,8 @@ from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS, RINGS, why_silent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
-from sedge.services.callpaths.telephony_sync import device_wish
 from sedge.services.context import Context, Writing
+from sedge.services.telephony_sync import device_wish
 from sedge.store import secrets as secrets_store
 from sedge.store.schema import tables
 

@@ -20,7 +20,7 @@ from sedge.core.workorders.life import OrderState
 from sedge.formats import scim
 from sedge.services.context import Context
 from sedge.services.holders.directory import AT, GROUP_MARK, MOST_SHOWN, NAME, Open, _hear, _said_of
-from sedge.services.periodic import periodic
+from sedge.services.periodic import at_start, periodic
 from sedge.services.workorders import guided_workflows, workorders
 from sedge.store.repositories import workorders as order_store
 from sedge.store.repositories.workorders import WorkOrder
@@ -172,6 +172,12 @@ def dismiss(context: Context, keys: Iterable[str]) -> int:
     if not done:
         raise NotUnderstood("Tick what is not wanted.", field="pick")
     return done
+
+
+@at_start
+def take_up_proposals(context: Context) -> int:
+    """Also those whose work order a process that died had no time to write."""
+    return follow_directory(context, after_a_death=True)
 
 
 @periodic("proposals", after_changes=True)

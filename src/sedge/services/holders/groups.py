@@ -10,8 +10,8 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Group, PathVersion, Person, ServiceLine, Subject
 from sedge.core.workorders.tasks import SetGroup
+from sedge.services import people_lookup
 from sedge.services.context import Context
-from sedge.services.holders import people_lookup
 from sedge.services.workorders import order_running
 from sedge.store.repositories.records import MOST_VARIABLES
 from sedge.store.repositories.workorders import WorkOrder

@@ -3,13 +3,12 @@
 import re
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, func, or_
+from sqlalchemy import ColumnElement, func
 
 from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import (
-    RECORD_TYPES,
     Carrier,
     Device,
     Grant,
@@ -159,40 +158,6 @@ def zone_of_person(context: Context, key: str) -> str:
         return reading.records.the(Site, reading.records.the(Person, key).site).timezone
 
 
-def person_named(context: Context, typed: str) -> Person:
-    """The person meant by an id, a mail address, an extension or a name. Raises NotUnderstood where
-    there is none, or are several."""
-    typed = typed.strip()
-    table = tables.person
-    with context.reading() as reading:
-        known = reading.records.find(Person, typed) if typed else None
-        if known:
-            return known
-        meant = or_(
-            func.lower(table.c.email) == typed.lower(),
-            func.lower(table.c.name) == typed.lower(),
-            table.c.extension == (typed or "-"),
-        )
-        found = reading.records.where(Person, meant, table.c.departed.is_(False), limit=5)
-        if not found and len(typed) >= 3:
-            like = table.c.name.ilike(f"%{typed.replace('%', '').replace('_', '')}%")
-            found = reading.records.where(
-                Person, like, table.c.departed.is_(False), order_by=table.c.name, limit=5
-            )
-    if len(found) == 1:
-        return found[0]
-    if not found:
-        raise NotUnderstood(
-            "Nobody here is called that. Type a name, a mail address or an extension.",
-            field="person",
-        )
-    raise NotUnderstood(
-        f"Several are meant: {', '.join(p.name for p in found)}. Type the whole name or the mail"
-        " address.",
-        field="person",
-    )
-
-
 def names_of(context: Context, line: Person | ServiceLine) -> list[Person]:
     """The people who answer a service line themselves, not through groups, in their order."""
     if not isinstance(line, ServiceLine):
@@ -201,13 +166,6 @@ def names_of(context: Context, line: Person | ServiceLine) -> list[Person]:
         keys = line.members or line.recipients
         found = {p.id: p for p in reading.records.many(Person, keys)}
     return [found[key] for key in keys if key in found]
-
-
-def name_of(context: Context, ref: HolderRef) -> str:
-    """Raises NotFound."""
-    with context.reading() as reading:
-        found = reading.records.the(RECORD_TYPES[ref.subject], ref.id)
-        return found.name  # type: ignore[attr-defined]
 
 
 def add_person(

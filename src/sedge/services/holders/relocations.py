@@ -10,7 +10,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.records import Carrier, HolderKind, HolderRef, Number, Person, Spot
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Context, Reading
-from sedge.services.holders.people_lookup import people_in
+from sedge.services.people_lookup import people_in
 from sedge.services.workorders import workorders
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables

@@ -15,10 +15,10 @@ from sedge.core.records import (
     Subject,
 )
 from sedge.core.workorders.findings import Level
-from sedge.services.callpaths.telephony_sync import routing_of
+from sedge.services import people_lookup
 from sedge.services.context import Context
-from sedge.services.holders import people_lookup
 from sedge.services.holders.holders import _site_named
+from sedge.services.telephony_sync import routing_of
 
 LINE_KINDS = (
     "menu",

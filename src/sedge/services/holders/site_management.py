@@ -9,7 +9,6 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import COUNTRIES, country_name
 from sedge.core.records import (
     Account,
@@ -26,10 +25,10 @@ from sedge.core.records import (
     SupplyModel,
 )
 from sedge.core.safety.spots import spot_code, spot_problem
-from sedge.services.callpaths.telephony_sync import offer_dial_plan
 from sedge.services.context import Context, Reading
 from sedge.services.holders.holders import MOST_AREA, MOST_FLOORS, MOST_SITES, MOST_SPOTS, mail_told
 from sedge.services.safety import safety
+from sedge.services.telephony_sync import offer_dial_plan
 from sedge.services.trunks import trunk_setup
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
@@ -334,23 +333,3 @@ def _supply_of(context: Context, account: str | None, country: str) -> SupplyMod
             field="account",
         )
     return carrier.supply_model
-
-
-def waiting_numbers(context: Context, site: str, limit: int = 40) -> list[Number]:
-    """Numbers that could be given to somebody now: the site's own, or where it has none (or none is
-    named) those of any site in its country."""
-    with context.reading() as reading:
-        of = reading.records.find(Site, site)
-        near = [s.id for s in reading.records.all(Site) if of is None or s.country == of.country]
-        life = tables.life
-        free = (
-            life.c.state.in_([State.AVAILABLE.value, State.RESERVED.value]),
-            life.c.leaving_on.is_(None),
-        )
-
-        def first(sites: list[str]) -> list[Number]:
-            return reading.records.where(
-                Number, life.c.site.in_(sites), *free, order_by=life.c.number, limit=limit
-            )
-
-        return first([site]) or first(near)

@@ -25,8 +25,8 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.safety.spots import floor_problem, spot_code
-from sedge.services.callpaths.telephony_sync import offer_dial_plan
 from sedge.services.context import Context, Reading
+from sedge.services.telephony_sync import offer_dial_plan
 from sedge.services.trunks import trunk_setup
 from sedge.store.schema import tables
 

@@ -6,10 +6,12 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from typing import Any
 
 from sqlalchemy import insert, select
 
+from sedge import services
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import Event, State, allows
@@ -18,11 +20,11 @@ from sedge.core.numbers.ranges import NumberSet
 from sedge.core.records import HolderKind, HolderRef, Number, tags_in
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
+from sedge.module_search import modules_of
+from sedge.services import people_lookup
 from sedge.services.context import Context
-from sedge.services.holders import holders, people_lookup
 from sedge.services.numbers import features
 from sedge.services.numbers.numbers import also_countries, holder_ref
-from sedge.services.retiring import retiring
 from sedge.store.repositories import numbers as store
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
@@ -55,6 +57,29 @@ TITLES = {
     "label": "Label {}",
     "feature": "Switch {1} for {0}",
 }
+
+
+Planner = Callable[[Context, Sequence[str], dict[str, str]], list[Task]]
+PLANNERS: dict[str, Planner] = {}
+
+
+def plans_many(act: str) -> Callable[[Planner], Planner]:
+    """Register a function of another area as what finds the tasks of an act for many numbers, from
+    what was typed in its form."""
+
+    def register(function: Planner) -> Planner:
+        PLANNERS[act] = function
+        return function
+
+    return register
+
+
+@cache
+def planners() -> dict[str, Planner]:
+    """The acts that other areas plan."""
+    for _ in modules_of(services, called="many_at_once"):
+        pass
+    return PLANNERS
 
 
 @dataclass(frozen=True)
@@ -189,17 +214,11 @@ def plan(context: Context, act: str, choice: Choice, form: dict[str, str]) -> tu
         return _assign(context, fitting, form)
     if act == "feature":
         return _feature(fitting, form)
-    if act == "retire":
-        then = "release" if form.get("release") else "keep"
-        tasks = retiring.many(
-            context,
-            [n.e164 for n in fitting],
-            then=then,
-            rest=retiring.days_of_rest(form.get("rest", "")),
-        )
-        return tasks, _title(act, [n.e164 for n in fitting])
+    chosen = [n.e164 for n in fitting]
+    if planner := planners().get(act):
+        return planner(context, chosen, form), _title(act, chosen)
     make = _makers(form)[act]
-    return [make(n.e164) for n in fitting], _title(act, [n.e164 for n in fitting])
+    return [make(number) for number in chosen], _title(act, chosen)
 
 
 def _fits(number: Number, act: str) -> bool:
@@ -318,4 +337,4 @@ def _assign(
         t.AssignNumber(number=n.e164, holder=ref, role=role)
         for n, role in zip(numbers, roles, strict=True)
     ]
-    return tasks, _title("assign", [n.e164 for n in numbers], holders.name_of(context, ref))
+    return tasks, _title("assign", [n.e164 for n in numbers], people_lookup.name_of(context, ref))

@@ -22,8 +22,8 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import Account, Carrier, Site
 from sedge.services.context import Context, Reading
-from sedge.services.supply.supply import lead_times
 from sedge.store.repositories import past
+from sedge.store.repositories.deliveries import lead_times
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 
@@ -141,7 +141,7 @@ def _figures(reading: Reading, sites: list[Site]) -> list[Figure]:
     demand = past.net_by_period(reading.connection, spans, keys) if keys else {}
     accounts = {a.id: a.carrier for a in reading.records.all(Account)}
     carriers = {c.id: c for c in reading.records.all(Carrier)}
-    leads = {key: _days(lead_times(reading, key)[0]) for key in carriers}
+    leads = {key: _days(lead_times(reading.records, key)[0]) for key in carriers}
     found = []
     for site in sites:
         carrier = carriers.get(accounts.get(site.account or "", ""))

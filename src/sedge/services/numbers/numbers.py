@@ -422,3 +422,23 @@ def holder_ref(text: str) -> HolderRef:
         raise NotUnderstood(
             "A holder is person:ID, service_line:ID or site:ID.", field="holder"
         ) from error
+
+
+def free_numbers(context: Context, site: str, limit: int = 40) -> list[Number]:
+    """Numbers that could be given to somebody now: the site's own, or where it has none (or none is
+    named) those of any site in its country."""
+    with context.reading() as reading:
+        of = reading.records.find(Site, site)
+        near = [s.id for s in reading.records.all(Site) if of is None or s.country == of.country]
+        life = tables.life
+        free = (
+            life.c.state.in_([State.AVAILABLE.value, State.RESERVED.value]),
+            life.c.leaving_on.is_(None),
+        )
+
+        def first(sites: list[str]) -> list[Number]:
+            return reading.records.where(
+                Number, life.c.site.in_(sites), *free, order_by=life.c.number, limit=limit
+            )
+
+        return first([site]) or first(near)

@@ -7,8 +7,7 @@ from sedge.services import mail
 from sedge.services.context import Context
 from sedge.services.ledger import webhooks
 from sedge.services.operating import nightly_backup
-from sedge.services.today.today_items import Todo
-from sedge.services.today.today_items import _count as count_of
+from sedge.services.todo import Todo, how_many
 
 
 def lines(context: Context) -> Iterator[Todo]:
@@ -34,7 +33,7 @@ def lines(context: Context) -> Iterator[Todo]:
     if post.given_up:
         yield Todo(
             Mark.WRONG,
-            f"{count_of(post.given_up, 'letter')} could not be sent",
+            f"{how_many(post.given_up, 'letter')} could not be sent",
             post.last_problem,
             "/system",
             "View system",

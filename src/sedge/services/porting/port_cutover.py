@@ -35,8 +35,8 @@ from sedge.core.records import (
 )
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Context, Reading
-from sedge.services.holders.holders import person_named
 from sedge.services.holders.site_management import spots_of
+from sedge.services.people_lookup import person_named
 from sedge.services.porting.ports import view_port
 from sedge.services.workorders import drafts, workorders
 from sedge.store.repositories.workorders import WorkOrder

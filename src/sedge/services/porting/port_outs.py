@@ -23,7 +23,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.outside.carrier import PortOutAsked
 from sedge.services.context import Context, Reading, Writing
-from sedge.services.periodic import periodic
+from sedge.services.periodic import periodic, tells_when_due
 from sedge.services.retiring.usage_index import around
 from sedge.services.workorders import workorders
 from sedge.store import secrets
@@ -278,6 +278,7 @@ def follow_requests(context: Context) -> int:
     return done
 
 
+@tells_when_due
 def next_due(reading: Reading) -> datetime | None:
     """The next moment at which numbers are to go, or come back."""
     return min(

@@ -11,7 +11,7 @@ from sedge.core.porting.reducers import answered
 from sedge.core.records import Account
 from sedge.outside.porting import PortAnswer
 from sedge.services.context import Context, Reading, Writing
-from sedge.services.periodic import periodic
+from sedge.services.periodic import periodic, tells_when_due
 from sedge.services.porting.ports import open_ports
 
 ASK_EVERY = timedelta(minutes=10)
@@ -80,6 +80,7 @@ def _told(writing: Writing, key: str, told: PortAnswer) -> list[Change]:
     return found
 
 
+@tells_when_due
 def next_due(reading: Reading) -> datetime | None:
     """The next moment at which a losing carrier has promised something."""
     moments = [

@@ -27,8 +27,8 @@ from sedge.core.porting.reducers import gone_through
 from sedge.core.porting.rejections import Rejection, rejection
 from sedge.core.records import Account, Carrier, Site, Subject
 from sedge.core.workorders import tasks as t
-from sedge.formats.mandate import MandateFacts, mandate
-from sedge.formats.port_calendar import PortDate, write
+from sedge.formats.porting.mandate import MandateFacts, mandate
+from sedge.formats.porting.port_calendar import PortDate, write
 from sedge.formats.sheets import text_of
 from sedge.services.context import Context, Reading, Writing
 from sedge.services.porting import change_freezes

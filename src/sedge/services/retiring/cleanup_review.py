@@ -18,8 +18,8 @@ from sedge.core.retiring.dependencies import FOR_HELP
 from sedge.core.workorders.task_base import Task
 from sedge.services.context import Context, Reading
 from sedge.services.retiring import retiring
-from sedge.services.spend import usage
 from sedge.store.repositories.records import is_open
+from sedge.store.repositories.spend import quiet_numbers
 from sedge.store.schema import projected, tables
 
 MOST_ROWS = 300  # of one kind; how many more there are is said
@@ -141,7 +141,9 @@ def _silent_since(context: Context, days: int) -> tuple[dict[str, datetime | Non
     """Numbers that nobody has called or called from since, with when somebody last did; and whether
     the telephone system was silent. Call records say so where they reach back, else the telephone
     system's counters."""
-    known = usage.quiet_since(context, days, MOST_ASKED)
+    with context.reading() as reading:
+        since = (reading.now - timedelta(days=days)).date()
+        known = quiet_numbers.quiet_since(reading.connection, since, limit=MOST_ASKED)
     if known is not None:
         return known, False
     try:

@@ -3,7 +3,6 @@ work orders that do it."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.estate import Estate
@@ -132,7 +131,7 @@ def plan(
 
 def many(
     context: Context, numbers: Sequence[str], *, then: str, rest: int | None, announcement: str = ""
-) -> list[Any]:
+) -> list[Task]:
     """Tasks that retire many numbers: caller IDs and fallbacks that lead to them changed, idle
     seats taken back, each taken back and let go."""
     with context.reading() as reading:

@@ -11,6 +11,7 @@ from sedge.core.facts import counted
 from sedge.core.records import Number, Subject
 from sedge.core.workorders import tasks as t
 from sedge.services.context import Context, Writing
+from sedge.services.periodic import at_start
 from sedge.services.workorders import order_running
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
@@ -43,6 +44,7 @@ def out_of_date(writing: Writing, spots: Sequence[str]) -> list[Change]:
     return found
 
 
+@at_start
 def draft_notices(context: Context, where: str = "a place") -> list[WorkOrder]:
     """Sedge's own work orders that tell of the place of every number in use at the spots noted.
     None where nobody is there."""

@@ -3,8 +3,8 @@
 from sedge.core.errors import OutsideRefused
 from sedge.core.estate import Estate
 from sedge.core.workorders import tasks as t
-from sedge.services.callpaths.telephony_sync import routing_of
 from sedge.services.context import Context
+from sedge.services.telephony_sync import routing_of
 from sedge.services.workorders.execution import do_plainly
 from sedge.services.workorders.executors import Attempt, executes, stopped
 from sedge.services.workorders.outcomes import Failed, Outcome, register_with_carrier

@@ -12,9 +12,9 @@ from sedge.core.errors import NotAllowedNow, NotFound, NotUnderstood
 from sedge.core.records import Address, Number, Person, ServiceLine, Site, Spot, Subject
 from sedge.core.safety.floors import floor_order
 from sedge.core.safety.spots import floor_problem, needs_detail, review_due, spot_problem
+from sedge.formats.media_types import media_type_of
 from sedge.services.context import Context, Reading
 from sedge.services.safety import address_change_notices
-from sedge.services.supply.documents import media_type_of
 from sedge.store.projections import spot_counts
 from sedge.store.schema import tables
 from sedge.store.schema.safety import floor_plan

@@ -6,7 +6,7 @@ from sedge.core.facts import counted, in_words
 from sedge.core.numbers.card_facts import Mark
 from sedge.services.context import Context
 from sedge.services.spend import budgets, invoices, unusual_calls
-from sedge.services.today.today_items import Todo
+from sedge.services.todo import Todo
 
 MOST_TOLD = 3
 

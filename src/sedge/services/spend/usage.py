@@ -14,10 +14,9 @@ from sedge.core.records import Person, ServiceLine, Site, Trunk
 from sedge.core.spend.call_legs import Direction
 from sedge.core.spend.usage import Use, erlangs
 from sedge.services.context import Context, Reading
-from sedge.store.repositories.records import is_open
-from sedge.store.repositories.spend import calls
+from sedge.store.repositories.spend import calls, quiet_numbers
 from sedge.store.repositories.spend.calls import Kept
-from sedge.store.schema import spend, tables
+from sedge.store.schema import spend
 
 GROUPS = ("number", "holder", "site", "trunk", "hour", "day", "direction")
 MOST_ROWS = 1000
@@ -220,47 +219,12 @@ def year_of(context: Context, e164: str) -> NumberYear:
     return NumberYear(e164, first, last, days, directions, latest, currency, known)
 
 
-def quiet_since(context: Context, days: int, most: int) -> dict[str, datetime | None] | None:
-    """Numbers in use without a call for so many days, with the day of their last one (None: never
-    in the records); None where the records do not reach back so far."""
-    numbers = not_called(context, days, limit=most)
-    since = (context.now() - timedelta(days=days)).date().isoformat()
-    table = spend.usage_day
-    with context.reading() as reading:
-        oldest = reading.connection.execute(select(func.min(table.c.day))).scalar()
-        if oldest is None or oldest > since:
-            return None
-        query = (
-            select(table.c.number, func.max(table.c.day))
-            .where(table.c.number.in_([int(n) for n in numbers]))
-            .group_by(table.c.number)
-        )
-        last = {f"+{n}": day for n, day in reading.connection.execute(query)}
-    return {
-        n: datetime.fromisoformat(last[n]).replace(tzinfo=UTC) if n in last else None
-        for n in numbers
-    }
-
-
 def not_called(context: Context, days: int, *, limit: int = MOST_ROWS) -> list[str]:
     """Numbers in use that nobody has called, and that called nobody, for so many days; none where
     the records do not reach back so far."""
-    since = (context.now() - timedelta(days=days)).date().isoformat()
-    life, table = tables.life, spend.usage_day
     with context.reading() as reading:
-        reaches_back = reading.connection.execute(
-            select(table.c.day).where(table.c.day <= since).limit(1)
-        ).first()
-        if reaches_back is None:
-            return []
-        called = select(table.c.number).where(table.c.day > since).distinct()
-        query = (
-            select(life.c.number)
-            .where(is_open(), tables.IN_USE, life.c.number.not_in(called))
-            .order_by(life.c.number)
-            .limit(limit)
-        )
-        return [f"+{n}" for n in reading.connection.execute(query).scalars()]
+        since = (reading.now - timedelta(days=days)).date()
+        return quiet_numbers.not_called(reading.connection, since, limit=limit)
 
 
 @dataclass(frozen=True)

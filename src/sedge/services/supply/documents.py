@@ -28,6 +28,7 @@ from sedge.core.supply.documents import (
 from sedge.core.supply.records import PaperState
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import TaskState
+from sedge.formats.media_types import media_type_of
 from sedge.services.context import Context, Reading
 from sedge.services.workorders import order_running
 from sedge.store.repositories.workorders import WorkOrder
@@ -35,11 +36,6 @@ from sedge.store.schema import tables
 from sedge.store.schema import workorders as workorder_tables
 
 MOST_BYTES = 10_000_000
-SIGNATURES = (
-    (b"%PDF-", "application/pdf"),
-    (b"\x89PNG\r\n\x1a\n", "image/png"),
-    (b"\xff\xd8\xff", "image/jpeg"),
-)
 
 
 @dataclass(frozen=True)
@@ -50,16 +46,6 @@ class Filed:
     site: str
     good_until: date | None
     is_good: bool
-
-
-def media_type_of(content: bytes) -> str:
-    """By content, whatever the name says. Raises NotUnderstood for anything but PDF, PNG, JPEG."""
-    for signature, media_type in SIGNATURES:
-        if content.startswith(signature):
-            return media_type
-    raise NotUnderstood(
-        "This is no PDF, PNG or JPEG. Save it as PDF, or take a picture of it.", field="file"
-    )
 
 
 def put_on_file(

@@ -28,7 +28,7 @@ from sedge.services.holders import site_management
 from sedge.services.supply import provisioning
 from sedge.services.supply.holds import require_held
 from sedge.services.supply.supply import check_spot, priced
-from sedge.services.workorders import order_running, workorders
+from sedge.services.workorders import order_running, order_views, workorders
 from sedge.services.workorders.checking import remedies
 from sedge.services.workorders.order_views import OrderView
 from sedge.store.repositories import workorders as store
@@ -156,7 +156,7 @@ def plan(context: Context, wanted: Wanted) -> Planned:
     marks: list[int | None] = [None] * len(tasks)
     if len(tasks) > 1:
         tasks, marks = remedies.add_all(context, tasks)
-    view = remedies.look_ahead(context, title_of(wanted, len(lines)), tasks, marks)
+    view = order_views.look_ahead(context, title_of(wanted, len(lines)), tasks, marks)
     return Planned(
         held,
         account,

@@ -14,8 +14,8 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Address, HolderKind, HolderRef, Number, Person, Role, Site
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf, Task
+from sedge.services import people_lookup
 from sedge.services.context import Context, Reading
-from sedge.services.holders import people_lookup
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 

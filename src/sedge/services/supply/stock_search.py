@@ -25,7 +25,8 @@ from sedge.core.supply.offers import (
 from sedge.core.workorders.tasks import OrderWhenFree
 from sedge.services.carriers import balances
 from sedge.services.context import Context, Reading
-from sedge.services.supply.supply import MOST_NUMBERS, buyable_accounts, lead_times, stock_number
+from sedge.services.supply.supply import MOST_NUMBERS, buyable_accounts, stock_number
+from sedge.store.repositories.deliveries import lead_times
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
@@ -114,7 +115,7 @@ def ask(context: Context, wish: Wish, account: Account, of: Carrier) -> Answer:
     """One carrier's answer. Trouble over there is part of it, not an error."""
     begun = time.perf_counter()
     with context.reading() as reading:
-        usual, late = lead_times(reading, of.id)
+        usual, late = lead_times(reading.records, of.id)
     said = Answer(of, account, usual=usual, late=late)
     try:
         left, owned = _stock(context, account, wish, wish.starts or leading(wish))

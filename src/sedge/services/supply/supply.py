@@ -1,6 +1,5 @@
 """Supply: search a carrier's stock, hold, quote, order, watch it arrive."""
 
-import statistics
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -18,6 +17,7 @@ from sedge.services.carriers.payments import amount_in
 from sedge.services.context import Context, Reading
 from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories import workorders as store
+from sedge.store.repositories.deliveries import lead_times
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import tables
 
@@ -214,7 +214,7 @@ def _not_yet_written(reading: Reading, key: str) -> Order:
 
 def _view(reading: Reading, record: Order) -> OrderView:
     account = reading.records.the(Account, record.account)
-    median, late = lead_times(reading, account.carrier)
+    median, late = lead_times(reading.records, account.carrier)
     return OrderView(
         record,
         order_state(record),
@@ -223,25 +223,6 @@ def _view(reading: Reading, record: Order) -> OrderView:
         record.key.rpartition("-")[0],
         median,
         late,
-    )
-
-
-def lead_times(reading: Reading, carrier: str) -> tuple[timedelta | None, timedelta | None]:
-    """Median and 90th percentile of this carrier's own past deliveries, from placing to
-    delivery."""
-    accounts = [a.id for a in reading.records.where(Account, tables.account.c.carrier == carrier)]
-    waits: list[float] = []
-    for record in reading.records.where(Order, order_by=tables.order.c.at.desc(), limit=200):
-        if record.account in accounts and record.placed_at:
-            waits += [
-                (line.delivered_at - record.placed_at).total_seconds()
-                for line in record.lines
-                if line.state is LineState.DELIVERED and line.delivered_at
-            ]
-    if len(waits) < 3:
-        return None, None
-    return timedelta(seconds=statistics.median(waits)), timedelta(
-        seconds=statistics.quantiles(waits, n=10)[8]
     )
 
 

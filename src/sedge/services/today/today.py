@@ -24,21 +24,18 @@ from sedge.services.porting import port_outs, ports
 from sedge.services.safety import safety
 from sedge.services.spend import today_lines
 from sedge.services.today.today_items import (
-    MOST_COUNTED,
-    Kind,
-    Todo,
-    _arrivals,
-    _checks,
-    _count,
-    _directory,
-    _licences,
-    _money,
-    _papers,
-    _phones,
-    _proofs,
-    _reviews,
-    _work_orders,
+    arrival_lines,
+    check_lines,
+    directory_lines,
+    licence_lines,
+    money_lines,
+    paper_lines,
+    phone_lines,
+    review_lines,
+    test_call_lines,
+    work_order_lines,
 )
+from sedge.services.todo import MOST_COUNTED, Kind, Todo, how_many
 from sedge.services.trunks import number_lists
 from sedge.store.repositories import trunk_answers, workorders
 from sedge.store.repositories.records import is_open
@@ -100,19 +97,19 @@ def _for_all_roles(context: Context) -> Asked:
             (Kind.NUMBERS, May.CHANGE_ESTATE, _odd_numbers(reading)),
             (Kind.NUMBERS, May.CHANGE_ESTATE, _lapsing(reading)),
             (Kind.NUMBERS, May.SEE_MONEY, _unused(context)),
-            (Kind.WORK_ORDERS, May.CHANGE_ESTATE, _work_orders(reading)),
-            (Kind.CHECKS, May.CHANGE_ESTATE, _checks(context)),
-            (Kind.PEOPLE, May.CHANGE_ESTATE, _directory(context)),
-            (Kind.CARRIERS, May.SEE_MONEY, _money(context)),
-            (Kind.SUPPLY, May.SEE_MONEY, _papers(context)),
-            (Kind.SUPPLY, May.BUY, _arrivals(context)),
+            (Kind.WORK_ORDERS, May.CHANGE_ESTATE, work_order_lines(reading)),
+            (Kind.CHECKS, May.CHANGE_ESTATE, check_lines(context)),
+            (Kind.PEOPLE, May.CHANGE_ESTATE, directory_lines(context)),
+            (Kind.CARRIERS, May.SEE_MONEY, money_lines(context)),
+            (Kind.SUPPLY, May.SEE_MONEY, paper_lines(context)),
+            (Kind.SUPPLY, May.BUY, arrival_lines(context)),
             (Kind.PORTS, May.SEE_MONEY, _ports(reading)),
             (Kind.PORTS, May.SEE_MONEY, _port_outs(context, reading)),
             (Kind.CARRIERS, May.SEE_MONEY, _drift(reading)),
-            (Kind.LICENCES, May.SEE_MONEY, _licences(context)),
-            (Kind.PEOPLE, May.LOOK, _phones(reading)),
-            (Kind.EMERGENCY, May.CHANGE_SAFETY, _reviews(reading)),
-            (Kind.CALLS, May.PLACE_TEST_CALL, _proofs(context)),
+            (Kind.LICENCES, May.SEE_MONEY, licence_lines(context)),
+            (Kind.PEOPLE, May.LOOK, phone_lines(reading)),
+            (Kind.EMERGENCY, May.CHANGE_SAFETY, review_lines(reading)),
+            (Kind.CALLS, May.PLACE_TEST_CALL, test_call_lines(context)),
             (Kind.SUPPLY, May.SEE_MONEY, _running_out(context)),
             (Kind.CARRIERS, May.PAY, _contracts(reading)),
             (Kind.SPEND, May.SEE_MONEY, today_lines.alarms(context)),
@@ -175,7 +172,7 @@ def _ports(reading: Reading) -> Iterator[Todo]:
         said = (
             in_national(port.said[-1].text) if port.said and port.said[-1].by == port.losing else ""
         )
-        numbers = f"{_count(len(port.numbers), 'number')} from {port.losing}."
+        numbers = f"{how_many(len(port.numbers), 'number')} from {port.losing}."
         yield Todo(
             mark, f"Port {port.no} {what}", f"{numbers} {said}".strip(), f"/ports/{port.id}", act
         )
@@ -189,12 +186,12 @@ def _gone_unasked(reading: Reading) -> Iterator[Todo]:
                 f"{_first_of(request.numbers)}: {request.gaining} has them, and callers reach"
                 " strangers."
             )
-            what = f"{_count(len(request.numbers), 'number')} gone without our word"
+            what = f"{how_many(len(request.numbers), 'number')} gone without our word"
             yield Todo(Mark.WRONG, what, words, f"/port-outs/{request.id}", "Claim them back")
 
 
 def _first_of(numbers: Sequence[str]) -> str:
-    more = f" and {_count(len(numbers) - 1, 'other')}" if len(numbers) > 1 else ""
+    more = f" and {how_many(len(numbers) - 1, 'other')}" if len(numbers) > 1 else ""
     return f"{describe(numbers[0]).shown}{more}"
 
 
@@ -204,8 +201,8 @@ def _port_outs(context: Context, reading: Reading) -> Iterator[Todo]:
     for request in port_outs.waiting(reading):
         if request.state is PortOutState.ASKED:
             hours = int((request.answer_due - reading.now).total_seconds() // 3600)
-            left = f"{_count(hours, 'hour')} left" if hours > 0 else "The time to answer is over"
-            what = f"{request.gaining} asks for {_count(len(request.numbers), 'number')}"
+            left = f"{how_many(hours, 'hour')} left" if hours > 0 else "The time to answer is over"
+            what = f"{request.gaining} asks for {how_many(len(request.numbers), 'number')}"
             yield Todo(
                 Mark.WRONG,
                 what,
@@ -214,7 +211,7 @@ def _port_outs(context: Context, reading: Reading) -> Iterator[Todo]:
                 "Answer",
             )
     for request in port_outs.to_clean_up(context, reading):
-        numbers = _count(len(request.numbers), "number")
+        numbers = how_many(len(request.numbers), "number")
         yield Todo(
             Mark.WAITING,
             f"Clean up after port out {request.no}",
@@ -230,7 +227,7 @@ def _drift(reading: Reading) -> Iterator[Todo]:
     if count := reconciliation.grave_count(reading):
         yield Todo(
             Mark.WRONG,
-            f"{_count(count, 'number')} otherwise at the carrier than here",
+            f"{how_many(count, 'number')} otherwise at the carrier than here",
             "Calls may not arrive, or something is paid for that nobody knows of.",
             "/carriers/drift",
             "View differences",
@@ -242,7 +239,7 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
     if without:
         yield Todo(
             Mark.WRONG,
-            f"{_count(without, 'number')} in use without an emergency spot",
+            f"{how_many(without, 'number')} in use without an emergency spot",
             f"An emergency call from {first} would not say where to go.",
             "/numbers?attention=1",
             "Set the spots",
@@ -251,7 +248,7 @@ def _emergency(reading: Reading) -> Iterator[Todo]:
     if unregistered:
         yield Todo(
             Mark.WRONG,
-            f"{_count(len(unregistered), 'number')} registered elsewhere than where"
+            f"{how_many(len(unregistered), 'number')} registered elsewhere than where"
             f" responders must go",
             f"For {unregistered[0].shown} the carrier would show the operator another place, or"
             " none.",
@@ -273,9 +270,7 @@ def _nowhere(reading: Reading) -> Iterator[Todo]:
     if names:
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(names), 'person')} without an emergency spot".replace(
-                "persons", "people"
-            ),
+            f"{how_many(len(names), 'person')} without an emergency spot",
             f"{names[0]} can't be given a number until somebody says where responders would"
             f" find them.",
             "/safety",
@@ -288,7 +283,7 @@ def _unlisted(reading: Reading) -> Iterator[Todo]:
     if unlisted:
         yield Todo(
             Mark.WRONG,
-            f"{_count(unlisted, 'number')} in use on no trunk's list",
+            f"{how_many(unlisted, 'number')} in use on no trunk's list",
             f"Calls to {first} don't arrive.",
             "/numbers?attention=1",
             "Complete the list",
@@ -308,7 +303,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
         first = endless[0]
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(endless), 'number')} reserved or aging without an end",
+            f"{how_many(len(endless), 'number')} reserved or aging without an end",
             f"{first.shown} is {first.state} for good, as it looks.",
             f"/numbers/{first.e164[1:]}",
             "View number",
@@ -328,7 +323,7 @@ def _odd_numbers(reading: Reading) -> Iterator[Todo]:
         numbers = ",".join(str(row.number) for row in left)
         yield Todo(
             Mark.WRONG,
-            f"{_count(len(left), 'number')} held by people who have left",
+            f"{how_many(len(left), 'number')} held by people who have left",
             f"{describe(f'+{left[0].number}').shown} still rings {left[0].name}.",
             f"/numbers/chosen?pick={numbers}&act=unassign",
             "Unassign numbers",
@@ -353,7 +348,7 @@ def _lapsing(reading: Reading) -> Iterator[Todo]:
         until = f"{first.state_until:%-d %B}" if first.state_until else ""
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(found), 'reservation')} about to lapse",
+            f"{how_many(len(found), 'reservation')} about to lapse",
             f"{first.shown}, {first.state_reason or 'reserved'}, until {until}.",
             "/numbers?view=list&state=reserved&sort=until&show=number,state,until,label,site",
             "View reservations",
@@ -392,7 +387,7 @@ def _idle(reading: Reading) -> Iterator[Todo]:
         one = reading.records.where(Number, *at, order_by=life.c.number, limit=1)[0]
         yield Todo(
             Mark.NONE,
-            f"{_count(total, 'number')} in {_count(len(idle), 'block')} that nobody uses",
+            f"{how_many(total, 'number')} in {how_many(len(idle), 'block')} that nobody uses",
             f"{one.shown[:-2]}xx costs {in_words(one.monthly.times(int(first.numbers)))} a month.",
             f"/numbers?view=list&find=%2B{first.hundred}xx",
             "View numbers",
@@ -471,8 +466,8 @@ def _lists(context: Context) -> Iterator[Todo]:
     """Numbers that a trunk lists and its other side does not, or the other way round."""
     for trunk, at, found in number_lists.differing(context):
         missing, extra = len(found.missing), len(found.extra)
-        said = [f"{_count(missing, 'number')} missing there"] if missing else []
-        said += [f"{_count(extra, 'number')} on theirs alone"] if extra else []
+        said = [f"{how_many(missing, 'number')} missing there"] if missing else []
+        said += [f"{how_many(extra, 'number')} on theirs alone"] if extra else []
         why = "Calls to them do not reach us." if missing else "Callers of these reach nobody here."
         yield Todo(
             Mark.WRONG if missing else Mark.WAITING,

@@ -1,9 +1,7 @@
 """What Today tells of licences, money, people, phones and work."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import timedelta
-from enum import StrEnum
 
 from sqlalchemy import exists, select
 
@@ -20,12 +18,13 @@ from sedge.services.context import Context, Reading
 from sedge.services.holders import directory_proposals
 from sedge.services.licences import licences
 from sedge.services.supply import arrival_files, documents
+from sedge.services.todo import Todo, how_many
 from sedge.services.workorders.checking import check_catalogue
 from sedge.store.repositories import workorders
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import tables
 
-MOST_COUNTED, MOST_FILES = 1_000, 5
+MOST_FILES = 5
 
 
 CHARGES_SOON_DAYS = 31  # always reaches the first of the next month
@@ -37,41 +36,7 @@ TOLD_ALREADY = {
 }
 
 
-class Kind(StrEnum):
-    """What a line is about, as Today groups it."""
-
-    EMERGENCY = "Emergency"
-    CALLS = "Calls"
-    CARRIERS = "Carriers"
-    CHECKS = "Checks"
-    LICENCES = "Licences"
-    NUMBERS = "Numbers"
-    PEOPLE = "People"
-    PORTS = "Ports"
-    SPEND = "Spend"
-    SUPPLY = "Supply"
-    SYSTEM = "System"
-    WORK_ORDERS = "Work orders"
-
-
-@dataclass(frozen=True)
-class Todo:
-    """One line: what, why it matters, where it is done."""
-
-    mark: Mark
-    what: str
-    why: str
-    href: str
-    words: str
-    kind: Kind = Kind.NUMBERS
-
-    @property
-    def is_urgent(self) -> bool:
-        """Calls, money or somebody's safety are at stake now."""
-        return self.mark is Mark.WRONG
-
-
-def _work_orders(reading: Reading) -> Iterator[Todo]:
+def work_order_lines(reading: Reading) -> Iterator[Todo]:
     for order in workorders.list_orders(reading.connection, states=(OrderState.FAILED,), limit=20):
         yield Todo(
             Mark.WRONG,
@@ -106,7 +71,7 @@ def _work_orders(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _directory(context: Context) -> Iterator[Todo]:
+def directory_lines(context: Context) -> Iterator[Todo]:
     """What the directory proposes, by kind; somebody must take it over, nothing is changed by
     itself."""
     words = {
@@ -136,11 +101,7 @@ def _directory(context: Context) -> Iterator[Todo]:
         what = (
             f"{len(names)} {singular if len(names) == 1 else plural}"
             if kind == "group"
-            else (
-                f"{_count(len(names), 'person')} {singular if len(names) == 1 else plural}".replace(
-                    "persons", "people"
-                )
-            )
+            else (f"{how_many(len(names), 'person')} {singular if len(names) == 1 else plural}")
         )
         mark = Mark.WRONG if kind == "leaver" else Mark.WAITING
         yield Todo(
@@ -152,7 +113,7 @@ def _directory(context: Context) -> Iterator[Todo]:
         )
 
 
-def _checks(context: Context) -> Iterator[Todo]:
+def check_lines(context: Context) -> Iterator[Todo]:
     """What the nightly checks found, by rule; what other lines of Today tell already is not told
     twice."""
     for rule in check_catalogue.catalogue(context):
@@ -160,7 +121,7 @@ def _checks(context: Context) -> Iterator[Todo]:
             found, _ = check_catalogue.findings(context, rule.name, limit=1)
             yield Todo(
                 Mark.WRONG if rule.stops else Mark.WAITING,
-                f"{_count(rule.stops + rule.warnings, 'finding')}:"
+                f"{how_many(rule.stops + rule.warnings, 'finding')}:"
                 f" {rule.why.partition('.')[0][:1].lower()}{rule.why.partition('.')[0][1:]}",
                 f"{found[0].name}: {found[0].message}",
                 f"/checks/{rule.name}",
@@ -168,7 +129,7 @@ def _checks(context: Context) -> Iterator[Todo]:
             )
 
 
-def _papers(context: Context) -> Iterator[Todo]:
+def paper_lines(context: Context) -> Iterator[Todo]:
     """Papers that a carrier does not take: the order waits until another is sent."""
     for order, paper in documents.rejected(context):
         yield Todo(
@@ -180,7 +141,7 @@ def _papers(context: Context) -> Iterator[Todo]:
         )
 
 
-def _arrivals(context: Context) -> Iterator[Todo]:
+def arrival_lines(context: Context) -> Iterator[Todo]:
     """Files of arrivals that could not be taken in."""
     for file in arrival_files.refused(context)[:MOST_FILES]:
         yield Todo(
@@ -192,7 +153,7 @@ def _arrivals(context: Context) -> Iterator[Todo]:
         )
 
 
-def _money(context: Context) -> Iterator[Todo]:
+def money_lines(context: Context) -> Iterator[Todo]:
     """Prepaid accounts at their low mark, or that won't cover a charge of the next month."""
     soon = context.now().date() + timedelta(days=CHARGES_SOON_DAYS)
     for outlook in balances.outlooks(context).values():
@@ -201,7 +162,7 @@ def _money(context: Context) -> Iterator[Todo]:
             yield Todo(
                 Mark.WRONG,
                 f"{account.name} is suspended",
-                f"Nothing gets through to {_count(outlook.numbers, 'number')} until money is paid"
+                f"Nothing gets through to {how_many(outlook.numbers, 'number')} until money is paid"
                 f" in: the balance is {in_words(account.balance)}.",
                 f"/carriers/accounts/{account.id}",
                 "Deposit",
@@ -223,14 +184,14 @@ def _money(context: Context) -> Iterator[Todo]:
             yield Todo(
                 Mark.WAITING,
                 f"{account.name}: the charge of {ahead.empty_on:%-d %B} is not covered",
-                f"{in_words(outlook.monthly)} a month for {_count(outlook.numbers, 'number')}, and"
-                f" the balance is {in_words(account.balance)}.",
+                f"{in_words(outlook.monthly)} a month for {how_many(outlook.numbers, 'number')},"
+                f" and the balance is {in_words(account.balance)}.",
                 f"/carriers/accounts/{account.id}",
                 "View account",
             )
 
 
-def _licences(context: Context) -> Iterator[Todo]:
+def licence_lines(context: Context) -> Iterator[Todo]:
     for pool in licences.pools(context):
         product = pool.product
         if pool.is_short and not product.entitlement:
@@ -241,7 +202,7 @@ def _licences(context: Context) -> Iterator[Todo]:
             )
             yield Todo(
                 Mark.WAITING,
-                f"{product.name}: {_count(pool.left, 'seat')} left of {pool.bought}",
+                f"{product.name}: {how_many(pool.left, 'seat')} left of {pool.bought}",
                 f"The next people can't be given a number.{soon}",
                 f"/licences/{product.id}",
                 "View seats",
@@ -251,25 +212,25 @@ def _licences(context: Context) -> Iterator[Todo]:
             yield Todo(
                 Mark.WRONG if days <= 1 else Mark.WAITING,
                 f"{product.name}: the trial ends {trial.trial_ends:%-d %B}",
-                f"{_count(trial.used, 'holder')} would lose it then; buying seats keeps them on.",
+                f"{how_many(trial.used, 'holder')} would lose it then; buying seats keeps them on.",
                 f"/licences/{product.id}",
                 "Review trial",
             )
 
 
-def _reviews(reading: Reading) -> Iterator[Todo]:
+def review_lines(reading: Reading) -> Iterator[Todo]:
     due = [s for s in reading.records.all(Spot) if review_due(s, reading.now)]
     if due:
         yield Todo(
             Mark.NONE,
-            f"{_count(len(due), 'spot')} nobody has confirmed for a year",
+            f"{how_many(len(due), 'spot')} nobody has confirmed for a year",
             f"Among them {due[0].name} ({due[0].id}).",
             "/safety",
             "Confirm spots",
         )
 
 
-def _phones(reading: Reading) -> Iterator[Todo]:
+def phone_lines(reading: Reading) -> Iterator[Todo]:
     """Phones that no longer register, of people who have a number: calls to them go to the mailbox
     at once."""
     device, life, person = tables.device, tables.life, tables.person
@@ -297,14 +258,14 @@ def _phones(reading: Reading) -> Iterator[Todo]:
         )
 
 
-def _proofs(context: Context) -> Iterator[Todo]:
+def test_call_lines(context: Context) -> Iterator[Todo]:
     stale = calls.proofs(context, stale=True)
     if stale:
         first, _ = stale[0]
         national = describe(first.e164).shown
         yield Todo(
             Mark.WAITING,
-            f"{_count(len(stale), 'test call')} outdated",
+            f"{how_many(len(stale), 'test call')} outdated",
             f"Something on the way of calls to {national} has changed since.",
             f"/numbers/{first.e164[1:]}/test-call",
             "Test again",
@@ -313,8 +274,3 @@ def _proofs(context: Context) -> Iterator[Todo]:
 
 def _people(n: int) -> str:
     return "1 person" if n == 1 else f"{n:,} people"
-
-
-def _count(n: int, thing: str) -> str:
-    many = f"over {MOST_COUNTED:,}" if n > MOST_COUNTED else f"{n:,}"
-    return f"{many} {thing}{'s' if n != 1 else ''}"

@@ -11,7 +11,7 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import Account, Carrier, Connection, Number, Site, Subject, Trunk
 from sedge.core.trunks.life import Phase, next_step, phase_of
 from sedge.services.context import Context
-from sedge.services.supply.supply import lead_times
+from sedge.store.repositories.deliveries import lead_times
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 
@@ -129,7 +129,7 @@ def carriers(context: Context) -> list[CarrierView]:
         )
         accounts, trunks = reading.records.all(Account), reading.records.all(Trunk)
         found = reading.records.all(Carrier)
-        leads = {c.id: lead_times(reading, c.id) for c in found}
+        leads = {c.id: lead_times(reading.records, c.id) for c in found}
     return [
         CarrierView(
             c,

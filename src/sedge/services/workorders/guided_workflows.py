@@ -18,8 +18,7 @@ from sedge.core.records import Group, Number, Person, Product, Role, ServiceLine
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
 from sedge.services.context import Context, Reading
-from sedge.services.holders import site_management
-from sedge.services.numbers.numbers import the_number
+from sedge.services.numbers.numbers import free_numbers, the_number
 from sedge.services.when import moment_of
 from sedge.store.schema import holders as holder_tables
 
@@ -287,7 +286,7 @@ def _number(context: Context, typed: str, site: str) -> str | None:
         return None
     if typed != FIRST_FREE:
         return the_number(context, typed)
-    free = site_management.waiting_numbers(context, site, limit=1)
+    free = free_numbers(context, site, limit=1)
     if not free:
         raise NotUnderstood(
             "No number is free at this site. Order some, or choose one of another site.",

@@ -12,8 +12,8 @@ from sedge.core.numbers.e164 import describe
 from sedge.core.records import Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import TASK
+from sedge.services import people_lookup
 from sedge.services.context import Context
-from sedge.services.holders import holders
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import workorders
 from sedge.services.workorders.drafts import _mine
@@ -162,7 +162,7 @@ def _filled(context: Context, slot: tuple[str, str, str], typed: str, field: str
         return the_number(context, typed or ref, field=field)
     if kind == Subject.PERSON and typed:
         try:
-            return holders.person_named(context, typed).id
+            return people_lookup.person_named(context, typed).id
         except NotUnderstood as problem:
             raise NotUnderstood(problem.message, field=field) from None
     value = typed or ref

@@ -2,10 +2,8 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from decimal import Decimal
 from typing import Any
 
-from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden
 from sedge.core.estate import Estate
 from sedge.core.facts import Money
@@ -16,11 +14,10 @@ from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.core.workorders.task_base import Cost
 from sedge.services.context import Context, Reading
-from sedge.services.spend.costs import fixed_monthly
 from sedge.services.workorders.checking.outcome_preview import Aftermath, aftermath
 from sedge.services.workorders.loading import load
 from sedge.services.workorders.overlaps import overlaps
-from sedge.services.workorders.workorders import require_access
+from sedge.services.workorders.workorders import require_access, stored_tasks
 from sedge.store.repositories import ledger as ledger_store
 from sedge.store.repositories import workorders as store
 from sedge.store.repositories.workorders import StoredTask, WorkOrder
@@ -92,17 +89,7 @@ def view_order(context: Context, key: str) -> OrderView:
         undone_by=undo.id if undo else "",
         overlaps=overlapping,
         awaited=awaited.reference if awaited else "",
-        monthly_now=_monthly_now(context, order, view.costs),
     )
-
-
-def _monthly_now(context: Context, order: WorkOrder, costs: Costs) -> dict[str, Money]:
-    changed = [m.currency for m in costs.monthly.values() if m.amount]
-    has_begun = order.state not in {OrderState.DRAFT, OrderState.SCHEDULED}
-    if has_begun or not changed or not allowed(context.who.role, May.SEE_MONEY):
-        return {}
-    known = fixed_monthly(context)
-    return {c: known.get(c, Money(amount=Decimal(0), currency=c)) for c in changed}
 
 
 def viewed(context: Context, reading: Reading, order: WorkOrder, estate: Estate) -> OrderView:
@@ -198,3 +185,24 @@ def _refusal(context: Context, reading: Reading, order: WorkOrder) -> str:
     except Forbidden as error:
         return error.message
     return ""
+
+
+def look_ahead(
+    context: Context, title: str, tasks: Sequence[Any], marks: Sequence[int | None]
+) -> OrderView:
+    """A work order as it would be, with its checks and prices; nothing is kept."""
+    with context.reading() as reading:
+        estate = load(reading, tasks)
+        stored = stored_tasks("ahead", tasks, estate, list(marks))
+        order = WorkOrder(
+            id="ahead",
+            no=0,
+            title=title,
+            state=OrderState.DRAFT,
+            reason="",
+            created_at=reading.now,
+            created_by=context.actor,
+            author=context.who.sign_in,
+            tasks=stored,
+        )
+        return viewed(context, reading, order, estate)

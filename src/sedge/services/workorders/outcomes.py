@@ -10,8 +10,8 @@ from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
 from sedge.core.records import Account, Address, Number, Site
 from sedge.core.safety.effective_spot import effective_spot
-from sedge.services.callpaths.telephony_sync import tell_telephony
 from sedge.services.context import Context, Writing
+from sedge.services.telephony_sync import tell_telephony
 
 Changes = Callable[[Writing], list[Change]]
 

@@ -23,13 +23,9 @@ from sedge.core.numbers.life import State
 from sedge.core.records import Account, Order, Subject
 from sedge.core.workorders.life import OrderState, TaskEvent, TaskState, next_task_state
 from sedge.core.workorders.tasks import Snapshot
-from sedge.services import mail, periodic
-from sedge.services.carriers import charges
+from sedge.services import periodic
 from sedge.services.context import Context, Installation, Writing, system_member
-from sedge.services.holders import directory_proposals
-from sedge.services.porting import port_outs, port_tracking
 from sedge.services.process import Slot
-from sedge.services.safety import address_change_notices
 from sedge.services.workorders import execution, order_running
 from sedge.services.workorders.outcomes import Done, Failed, Outcome, Wait
 from sedge.store.disk_trouble import Trouble, trouble_of
@@ -165,9 +161,7 @@ def recover(installation: Installation) -> None:
 
 def _recover_one(installation: Installation, key: str) -> int:
     context = installation.context(system_member(key))
-    installation.next_at[key, charges.NAME] = installation.clock.now()
-    address_change_notices.draft_notices(context)
-    directory_proposals.follow_directory(context, after_a_death=True)
+    periodic.begin_again(context)
     with context.writing() as writing:
         store.release_leases(writing.connection)
     return 1
@@ -204,9 +198,7 @@ def _next_due_of(context: Context) -> datetime | None:
             store.next_due(reading.connection),
             store.next_scheduled(reading.connection),
             number_store.next_due(reading.connection),
-            port_tracking.next_due(reading),
-            port_outs.next_due(reading),
-            mail.next_due(reading),
+            *periodic.next_moments(reading),
             webhooks.next_due(reading.connection),
         )
     return min((m for m in found if m), default=None)

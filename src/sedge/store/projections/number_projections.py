@@ -19,7 +19,6 @@ from sedge.core.numbers.life import ENDED, State
 from sedge.core.records import RECORD_TYPES, Number, Subject
 from sedge.store.projections import finder, spot_counts
 from sedge.store.projections.counting import add_counts
-from sedge.store.repositories.records import Records, needs_attention
 from sedge.store.schema import callpaths, chain, holders, projected, tables
 
 FOUND_IN_USE = "found in use"  # stands among the states of a movement
@@ -85,7 +84,7 @@ def count(connection: Connection, sides: Iterable[tuple[Number, int]], day: date
         state, capacity = n.state.value, n.capacity.value
         tallies[int(n.e164) // 100, n.site, n.carrier, state, capacity] += by
         held = n.holder.kind.value if n.holder else ""
-        facets[n.site, n.carrier, state, capacity, n.kind.value, held, needs_attention(n)] += by
+        facets[n.site, n.carrier, state, capacity, n.kind.value, held, n.needs_attention] += by
         moves[n.site, capacity, state, day] += by
     keep_counts(connection, tallies, facets, moves)
 
@@ -228,6 +227,18 @@ def _renamed(connection: Connection, changes: Sequence[Change]) -> None:
             )
 
 
+def _holder_names(
+    connection: Connection, numbers: Iterable[Number]
+) -> dict[tuple[Subject, str], str]:
+    """Of all who hold one of the numbers; tables of which nobody does may not be there yet."""
+    found: dict[tuple[Subject, str], str] = {}
+    for subject in {n.holder.subject for n in numbers if n.holder}:
+        table = tables.RECORD_TABLES[subject]
+        rows = connection.execute(select(table.c.id, table.c.name))
+        found |= {(subject, key): name for key, name in rows}
+    return found
+
+
 def rebuild(connection: Connection) -> None:
     """Make everything derived anew from the records, the spans and the ledger. Used after a
     migration, and by tests."""
@@ -243,7 +254,7 @@ def rebuild(connection: Connection) -> None:
     numbers = [
         Number.model_validate_json(body) for (body,) in connection.execute(select(life.c.body))
     ]
-    names = Records(connection).names((n.holder.subject, n.holder.id) for n in numbers if n.holder)
+    names = _holder_names(connection, numbers)
     ledger = chain.ledger
     last = (
         select(ledger.c.subject_id, func.max(ledger.c.at))

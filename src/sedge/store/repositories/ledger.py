@@ -1,7 +1,7 @@
 """Reading the ledger: pages, a subject's history, a record as it stood, the chain's proof."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -10,8 +10,8 @@ from sqlalchemy import Connection, and_, or_, select
 
 from sedge.core.facts import Fact
 from sedge.core.ledger.chain import BEGINNING, Entry, first_broken
-from sedge.core.records import RECORD_TYPES, Subject
-from sedge.store.bulk_import import snapshot_in
+from sedge.core.numbers.ranges import NumberSet
+from sedge.core.records import RECORD_TYPES, Number, Subject
 from sedge.store.schema import chain
 
 
@@ -152,7 +152,7 @@ def _last_of(connection: Connection, e164: str, batches: list[int], at: datetime
     if row is None:
         return None
     return (
-        snapshot_in(json.loads(row.after), e164)
+        _snapshot_in(json.loads(row.after), e164)
         if row.sequence in batches
         else snapshot(Subject.NUMBER, row.after)
     )
@@ -179,3 +179,13 @@ def _chain(connection: Connection) -> Iterator[tuple[Entry, str]]:
         values = dict(row._mapping)
         stored = values.pop("hash")
         yield Entry.model_construct(**values), stored
+
+
+def _snapshot_in(after: Mapping[str, Any], e164: str) -> Number | None:
+    """One number's snapshot out of a chunk's entry."""
+    for group in after["groups"]:
+        if e164 in NumberSet.parse(group["numbers"], most=10**9):
+            return Number.model_validate(
+                {**group["like"], "e164": e164, "id": f"{after['batch']}-{e164[1:]}"}
+            )
+    return None

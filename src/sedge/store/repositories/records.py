@@ -167,14 +167,8 @@ def _life(number: Number) -> dict[str, object]:
         "path": number.path,
         "trunk": number.trunk,
         "fallback": number.fallback or None,
-        "attention": needs_attention(number),
+        "attention": number.needs_attention,
     }
-
-
-def needs_attention(number: Number) -> bool:
-    """What can be told from the number alone; findings over the whole estate are asked for on
-    Today."""
-    return number.in_use and (number.spot is None or number.trunk is None)
 
 
 def _held_by(ref: HolderRef | None) -> dict[str, str | None]:

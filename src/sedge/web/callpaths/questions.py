@@ -12,9 +12,10 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.formats.sounds import MOST_BYTES
+from sedge.services import people_lookup
 from sedge.services.callpaths import calls, path_analysis, path_reach, sounds
 from sedge.services.context import Context
-from sedge.services.holders import holders, site_management
+from sedge.services.holders import site_management
 from sedge.services.trunks import trunks as trunk_service
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.drawings.weekmap import many_map
@@ -98,7 +99,7 @@ def _answer(
 ) -> dict[str, Any] | None:
     match ask:
         case "rings":
-            who = holders.person_named(context, person)
+            who = people_lookup.person_named(context, person)
             return {"rings": path_reach.that_ring(context, who.id), "who": who}
         case "names":
             e164 = calls.read_number(context, number)
@@ -110,7 +111,7 @@ def _answer(
         case "leaves":
             return {
                 "if": path_reach.what_if(
-                    context, "person", holders.person_named(context, person).id
+                    context, "person", people_lookup.person_named(context, person).id
                 )
             }
         case _:

@@ -14,6 +14,7 @@ from sedge.core.outbound.tasks import SetCallingRights
 from sedge.core.records import HolderKind, HolderRef
 from sedge.core.trunks.system_sheets import End
 from sedge.formats.trunk_sheet import sheet_on_paper
+from sedge.services import people_lookup
 from sedge.services.context import Context
 from sedge.services.holders import (
     devices,
@@ -21,7 +22,6 @@ from sedge.services.holders import (
     downstream,
     groups,
     holders,
-    people_lookup,
     person_details,
     service_lines,
     site_management,

@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse, Response
 from sedge.core.access.roles import May
 from sedge.services.ledger import ledger
 from sedge.services.today import first_steps, today
-from sedge.services.today.today_items import Kind, Todo
+from sedge.services.todo import Kind, Todo
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import render, target
 

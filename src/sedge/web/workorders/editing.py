@@ -13,6 +13,7 @@ from sedge.core.errors import NotFound, NotUnderstood
 from sedge.services.callpaths import paths, proof_calls
 from sedge.services.context import Context
 from sedge.services.holders import holders, site_management
+from sedge.services.spend import order_costs
 from sedge.services.supply import supply
 from sedge.services.when import moment_of
 from sedge.services.workorders import (
@@ -21,7 +22,6 @@ from sedge.services.workorders import (
     guided_workflows,
     order_running,
     order_templates,
-    order_views,
     workorders,
 )
 from sedge.web.routing import Place, RequestContext
@@ -50,7 +50,7 @@ KINDS = {
 
 def shown(context: Context, key: str, by: str = "") -> dict[str, Any]:
     """What the page of a work order shows."""
-    view = order_views.view_order(context, key)
+    view = order_costs.view_order(context, key)
     page = views.order_page(view, context.now(), by_holder=by == "holder")
     awaited = (
         [(o.id, f"{o.reference} ({len(o.lines)})") for o in supply.open_orders(context)]

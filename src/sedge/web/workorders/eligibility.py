@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.records import Role
 from sedge.core.workorders.findings import Level
-from sedge.services.holders import holders
+from sedge.services import people_lookup
 from sedge.services.numbers import numbers
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders.checking import eligibility
@@ -35,7 +35,7 @@ def ask(
         answer = eligibility.ask(
             context, the_number(context, number), numbers.holder_ref(holder), wanted
         )
-    name = holders.name_of(context, numbers.holder_ref(holder)) if holder else ""
+    name = people_lookup.name_of(context, numbers.holder_ref(holder)) if holder else ""
     ways = [(r.words, page_of(r)) for r in answer.found.elsewhere] if answer else []
     marks = {Level.PASS: "good", Level.WARN: "waiting", Level.STOP: "wrong"}
     rows = [(marks[f.level], f.message, f.rule) for f in answer.found.findings] if answer else []

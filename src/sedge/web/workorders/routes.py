@@ -13,11 +13,12 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
 from sedge.core.numbers.e164 import read_one
 from sedge.core.workorders.life import OrderState
+from sedge.services import people_lookup
 from sedge.services.callpaths import routing_calls
-from sedge.services.holders import holders
 from sedge.services.numbers import bulk_actions, numbers
+from sedge.services.spend import order_costs
 from sedge.services.when import moment_of
-from sedge.services.workorders import drafts, order_running, order_views, workorders
+from sedge.services.workorders import drafts, order_running, workorders
 from sedge.web.routing import Place, RequestContext, require_sure
 from sedge.web.shared.rendering import go, is_swap, render
 from sedge.web.shared.saving import run_or_review
@@ -127,7 +128,7 @@ def choose_number(request: Request, context: RequestContext, holder: str = "") -
 @place.page("/work-orders/{key}/notice", May.LOOK)
 def notice(request: Request, context: RequestContext, key: str) -> Response:
     """What became of a work order that ran from a form: a line on the page it was asked for on."""
-    view = order_views.view_order(context, key)
+    view = order_costs.view_order(context, key)
     return render(request, "_order_notice.html", page=views.order_page(view, context.now()))
 
 
@@ -268,7 +269,7 @@ def _chosen_holder(context: RequestContext, form: dict[str, str]) -> tuple[dict[
     if not form.get("holder"):
         raise NotUnderstood("Choose who gets it: type a name and pick one.", field="who")
     ref = numbers.holder_ref(form["holder"])
-    return {"kind": ref.kind.value, "id": ref.id}, holders.name_of(context, ref)
+    return {"kind": ref.kind.value, "id": ref.id}, people_lookup.name_of(context, ref)
 
 
 @place.page("/work-orders/{key}", May.LOOK)

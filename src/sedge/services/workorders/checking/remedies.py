@@ -5,12 +5,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from sedge.core.workorders.checks import with_remedies
-from sedge.core.workorders.life import OrderState
 from sedge.services.context import Context
-from sedge.services.workorders import order_views, workorders
-from sedge.services.workorders.loading import load
-from sedge.services.workorders.order_views import OrderView
-from sedge.store.repositories.workorders import WorkOrder
+from sedge.services.workorders import workorders
 
 ROUNDS = 6
 Marks = list[int | None]
@@ -46,24 +42,3 @@ def _moved(mark: int | None, bodies: list[Any], mended: list[Any]) -> int | None
     if mark is None:
         return None
     return next((i for i, task in enumerate(mended) if task is bodies[mark]), None)
-
-
-def look_ahead(
-    context: Context, title: str, tasks: Sequence[Any], marks: Sequence[int | None]
-) -> OrderView:
-    """A work order as it would be, with its checks and prices; nothing is kept."""
-    with context.reading() as reading:
-        estate = load(reading, tasks)
-        stored = workorders.stored_tasks("ahead", tasks, estate, list(marks))
-        order = WorkOrder(
-            id="ahead",
-            no=0,
-            title=title,
-            state=OrderState.DRAFT,
-            reason="",
-            created_at=reading.now,
-            created_by=context.actor,
-            author=context.who.sign_in,
-            tasks=stored,
-        )
-        return order_views.viewed(context, reading, order, estate)

@@ -18,8 +18,8 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.planner.problem import MOST_WEIGHT, Free, Plan, Problem, Wants, Wish
 from sedge.core.workorders.planner.solve import solve
 from sedge.core.workorders.task_base import Task
+from sedge.services import people_lookup
 from sedge.services.context import Context, Reading
-from sedge.services.holders import people_lookup
 from sedge.services.numbers import bulk_actions
 from sedge.services.numbers.numbers import the_number
 from sedge.services.workorders import workorders

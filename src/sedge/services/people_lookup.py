@@ -1,9 +1,9 @@
-"""Who is meant by what somebody typed: a name, a mail address or an extension a line."""
+"""Who is meant by what somebody typed: a name, a mail address or an extension."""
 
-from sqlalchemy import func
+from sqlalchemy import func, or_
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.records import Person
+from sedge.core.records import RECORD_TYPES, HolderRef, Person
 from sedge.services.context import Context
 from sedge.store.schema import tables
 
@@ -53,3 +53,44 @@ def people_in(
     if twice := next((p.name for p in found if ids.count(p.id) > 1), None):
         raise NotUnderstood(f"{twice} is there twice.", field=field)
     return found
+
+
+def person_named(context: Context, typed: str) -> Person:
+    """The person meant by an id, a mail address, an extension or a name. Raises NotUnderstood where
+    there is none, or are several."""
+    typed = typed.strip()
+    table = tables.person
+    with context.reading() as reading:
+        known = reading.records.find(Person, typed) if typed else None
+        if known:
+            return known
+        meant = or_(
+            func.lower(table.c.email) == typed.lower(),
+            func.lower(table.c.name) == typed.lower(),
+            table.c.extension == (typed or "-"),
+        )
+        found = reading.records.where(Person, meant, table.c.departed.is_(False), limit=5)
+        if not found and len(typed) >= 3:
+            like = table.c.name.ilike(f"%{typed.replace('%', '').replace('_', '')}%")
+            found = reading.records.where(
+                Person, like, table.c.departed.is_(False), order_by=table.c.name, limit=5
+            )
+    if len(found) == 1:
+        return found[0]
+    if not found:
+        raise NotUnderstood(
+            "Nobody here is called that. Type a name, a mail address or an extension.",
+            field="person",
+        )
+    raise NotUnderstood(
+        f"Several are meant: {', '.join(p.name for p in found)}. Type the whole name or the mail"
+        " address.",
+        field="person",
+    )
+
+
+def name_of(context: Context, ref: HolderRef) -> str:
+    """Raises NotFound."""
+    with context.reading() as reading:
+        found = reading.records.the(RECORD_TYPES[ref.subject], ref.id)
+        return found.name  # type: ignore[attr-defined]
