@@ -132,8 +132,8 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
 
     @app.post("/control/tick")
     def tick() -> Json:
-        callbacks.tick()
-        return {"now": stamp(book.now()), "due": callbacks.next_due()}
+        due = callbacks.tick()
+        return {"now": stamp(book.now()), "due": due}
 
     @app.post("/control/faults")
     def order_fault(fault: Fault) -> Json:

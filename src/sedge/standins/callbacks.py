@@ -19,7 +19,9 @@ class Callbacks:
         self.book = book
         self.tellers: list[Callable[[], None]] = []
         self.dues: list[Callable[[], list[str]]] = []
-        self._quiet: tuple[tuple[int, int], datetime | None] | None = None
+        self._quiet: tuple[tuple[int, int], list[str]] | None = None
+        # kept, as making one reads all certificates of the machine; plain HTTP on loopback
+        self._client = httpx.Client(timeout=5, trust_env=False, verify=False)  # noqa: S501
 
     def send(self, to: dict[str, str], body: Json, at: datetime) -> None:
         """Signed with the secret agreed on. Nobody there is no trouble of ours: they can ask."""
@@ -36,7 +38,7 @@ class Callbacks:
                 "Callback-Signature": signed,
             }
             with contextlib.suppress(httpx.HTTPError):
-                httpx.post(to["url"], content=text, headers=headers, timeout=5)
+                self._client.post(to["url"], content=text, headers=headers)
 
     def take_fault(self, services: Collection[str], *kinds: str) -> str | None:
         """The next ordered fault of these kinds, counted down."""
@@ -51,18 +53,19 @@ class Callbacks:
                     return fault["fault"]
         return None
 
-    def tick(self) -> None:
+    def tick(self) -> list[str]:
+        """Tell what has happened; when something will, in order."""
+        if self._quiet is not None and self.is_quiet:
+            return self._quiet[1]
         for tell in self.tellers:
             tell()
-        version, due = self.book.version, self.next_due()
-        self._quiet = version, datetime.fromisoformat(due[0]) if due else None
+        self._quiet = self.book.version, sorted(due for ask in self.dues for due in ask())
+        return self._quiet[1]
 
     @property
     def is_quiet(self) -> bool:
         """Nothing was written and nothing has become due since the last tick."""
         if self._quiet is None or self._quiet[0] != self.book.version:
             return False
-        return self._quiet[1] is None or self.book.now() < self._quiet[1]
-
-    def next_due(self) -> list[str]:
-        return sorted(due for ask in self.dues for due in ask())
+        due = self._quiet[1]
+        return not due or self.book.now() < datetime.fromisoformat(due[0])

@@ -21,6 +21,7 @@ class Book:
     def __init__(self, file: Path) -> None:
         self._lock = threading.RLock()
         self._opened = 0
+        self._moved = 0  # writes that only moved the clock
         self.stands_at: datetime | None = None  # what real time is taken to be, for tests
         self.open(file)
 
@@ -85,9 +86,9 @@ class Book:
 
     @property
     def version(self) -> tuple[int, int]:
-        """Moves with every write, and when another file is opened."""
+        """Moves with every write but those of the clock, and when another file is opened."""
         with self._lock:
-            return self._opened, self._connection.total_changes
+            return self._opened, self._connection.total_changes - self._moved
 
     def now(self) -> datetime:
         real = self.stands_at or datetime.now(UTC)
@@ -95,7 +96,9 @@ class Book:
 
     def advance(self, seconds: float) -> None:
         with self.writing():
+            before = self._connection.total_changes
             self.put("clock", "offset", (self.get("clock", "offset") or 0) + seconds)
+            self._moved += self._connection.total_changes - before
 
     def close(self) -> None:
         with self._lock:

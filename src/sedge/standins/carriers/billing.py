@@ -6,6 +6,7 @@ import calendar
 from collections import defaultdict
 from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
+from functools import cache
 
 from sedge.standins.carriers import balances
 from sedge.standins.carriers.carrier_profiles import MANNERS
@@ -87,10 +88,11 @@ def switched(book: Book, number: str, feature: str, fee: Decimal, *, on: bool) -
 def bill(book: Book) -> None:
     """All that falls due by now. Run as often as one likes, each charge is made once."""
     with book.writing():
+        now = book.now()
         due: dict[tuple[str, str, str], list[Decimal]] = defaultdict(list)
         for number, known in book.all("in service").items():
             line = known
-            while (charge := _next_charge(line)) and charge[0] <= book.now():
+            while (charge := _next_charge(line))[0] <= now:
                 at, words, amount = charge
                 due[line["account"], stamp(at), words].append(amount)
                 line = {**line, "billed_to": _month_of(at, words)}
@@ -105,15 +107,20 @@ def bill(book: Book) -> None:
             )
 
 
-def _next_charge(line: Json) -> tuple[datetime, str, Decimal] | None:
+def _next_charge(line: Json) -> tuple[datetime, str, Decimal]:
     """When a number is charged next, for what, and how much."""
-    monthly = Decimal(line["monthly"])
-    if not line["billed_to"]:
-        since = moment(line["since"])
+    return _charged_next(line["monthly"], line.get("since", ""), line["billed_to"])
+
+
+@cache
+def _charged_next(price: str, begun: str, billed_to: str) -> tuple[datetime, str, Decimal]:
+    monthly = Decimal(price)
+    if not billed_to:
+        since = moment(begun)
         days = calendar.monthrange(since.year, since.month)[1]
         part = (monthly * Decimal(days - since.day + 1) / days).quantize(PENNY, ROUND_HALF_UP)
         return _midnight(since + timedelta(days=1)) + NIGHT, f"rest of {since:%B %Y}", part
-    year, month = (int(x) for x in line["billed_to"].split("-"))
+    year, month = (int(x) for x in billed_to.split("-"))
     first = datetime(year + month // 12, month % 12 + 1, 1, tzinfo=UTC)
     return first + NIGHT, f"{first:%B %Y}", monthly
 
@@ -173,7 +180,5 @@ def charges(book: Book, account: str, after: int) -> list[Json]:
 
 def next_bills(book: Book) -> list[str]:
     """When something is charged next."""
-    found = [
-        charge[0] for line in book.all("in service").values() if (charge := _next_charge(line))
-    ]
+    found = [_next_charge(line)[0] for line in book.all("in service").values()]
     return [stamp(min(found))] if found else []
