@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import CHROMIUM, FLAGS, accessible, sign_in
+from tests.browser.conftest import CHROMIUM, FLAGS, accessible, pick, sign_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
@@ -69,7 +69,7 @@ def test_a_bilingual_menu_with_overflow_is_drawn_by_mouse_and_followed_at_four_m
     # hours before all, from the first step's form
     choose(page, "ring-1", "Ring")
     page.get_by_label("Name", exact=True).fill("Reception")
-    page.get_by_label("People").select_option(index=[0, 1])
+    pick(page, "People", "Declan Iyer", "Amara Drummond")
     keep(page)
     expect(step(page, "ring-1")).to_contain_text("Reception")
     # a menu on its exit, in two languages
@@ -87,12 +87,12 @@ def test_a_bilingual_menu_with_overflow_is_drawn_by_mouse_and_followed_at_four_m
     # a queue on key 2 that overflows into another
     add(page, "menu-1", "2", "Queue")
     page.get_by_label("Name", exact=True).fill("Deutsch")
-    page.get_by_label("People").select_option(index=[2])
+    pick(page, "People", "Hanna Zhou")
     keep(page)
     expect(step(page, "queue-1")).to_contain_text("Deutsch")
     add(page, "queue-1", "waited too long", "Queue")
     page.get_by_label("Name", exact=True).fill("Overflow")
-    page.get_by_label("People").select_option(index=[3])
+    pick(page, "People", "Freya Bamidele")
     keep(page)
     expect(step(page, "queue-2")).to_contain_text("Overflow")
     # what is left leads to the mailbox: one exit by its form, one by dragging a line's dot
@@ -270,3 +270,21 @@ def test_a_greeting_is_recorded_in_the_browser(chromium, served):
         expect(page.get_by_text("s recorded. Listen to it")).to_be_visible()
         page.get_by_role("button", name="Save audio").click()
         expect(page.locator("table audio")).to_have_attribute("aria-label", "Beeps")
+
+
+def test_people_are_picked_and_ordered_by_keyboard_and_it_stays_so(page):
+    sign_in(page)
+    page.goto("/paths/members-line/draw?step=queue-1")
+    pick(page, "People", "Ifeoma Okafor", "Beatrix Haddad")
+    chosen = page.get_by_role("list", name="People: chosen").get_by_role("listitem")
+    expect(chosen).to_have_count(2)
+    page.get_by_role("button", name="Move up Beatrix Haddad").press("Enter")
+    expect(chosen.first).to_contain_text("Beatrix Haddad")
+    keep(page)
+    page.reload()
+    expect(chosen.first).to_contain_text("Beatrix Haddad")
+    page.get_by_role("button", name="Remove Ifeoma Okafor").press("Enter")
+    expect(page.get_by_role("combobox", name="People", exact=True)).to_be_focused()
+    keep(page)
+    page.reload()
+    expect(chosen).to_have_count(1)

@@ -382,6 +382,7 @@ MATRIX = {
     "GET /work-orders/{key}": EVERYBODY,
     "GET /work-orders/new/{kind}": {ADMIN, SITE},
     "GET /work-orders/{key}/notice": EVERYBODY,
+    "GET /choose/people": EVERYBODY,
     "GET /choose/holders": {ADMIN, SITE},
     "GET /choose/numbers": {ADMIN, SITE},
     "POST /work-orders/new/{kind}": {ADMIN, SITE},

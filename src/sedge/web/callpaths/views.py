@@ -4,21 +4,21 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
 from markupsafe import Markup
 from starlette.datastructures import FormData
 
-from sedge.core.callpaths.patterns import GROUP, WAYS, Choice, DeskForm
+from sedge.core.callpaths.patterns import GROUP, MOST_CHOICES, WAYS, Choice, DeskForm
 from sedge.core.callpaths.steps import Closure, Opening, Path, Queue
 from sedge.core.callpaths.tracing.endings import WayToEnd
 from sedge.core.callpaths.tracing.week import Part
 from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
 from sedge.core.moments import read_time_of_day
-from sedge.core.records import PathVersion, Person
+from sedge.core.records import PathVersion
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis
 from sedge.services.callpaths.paths import FormFacts, PathView
@@ -27,8 +27,9 @@ from sedge.web.callpaths.drawing_views import outlined
 from sedge.web.callpaths.phrases import DAYS, more_words
 from sedge.web.shared.drawings.pathmap import Shown, drawn, thumbnail
 from sedge.web.shared.drawings.weekmap import grades_in, legend, week_map
+from sedge.web.shared.picking import Option, group_options, person_options
 
-OPENING_ROWS, CLOSURE_ROWS, CHOICE_ROWS = 2, 2, 3
+OPENING_ROWS, CLOSURE_ROWS = 3, 2
 WELL = {EndingKind.ANSWERED, EndingKind.MAILBOX, EndingKind.ANNOUNCED, EndingKind.FORWARDED}
 
 
@@ -306,8 +307,7 @@ def path_page(
 # ── the form of a call path ──
 
 
-@dataclass(frozen=True)
-class Day:
+class Day(NamedTuple):
     value: str
     words: str
     on: bool
@@ -351,8 +351,7 @@ class PathForm:
     site_name: str
     timezone: str
     sites: list[tuple[str, str]]
-    people: list[Person]
-    groups: list[tuple[str, str]]
+    who: list[Option]
     needs_more: bool
     openings: list[OpeningRow]
     closures: list[ClosureRow]
@@ -380,15 +379,17 @@ def path_form(facts: FormFacts, sites: list[tuple[str, str]]) -> PathForm:
         site_name=facts.site.name,
         timezone=known.timezone if known else facts.site.timezone,
         sites=sites,
-        people=facts.people,
-        groups=[(GROUP + g.id, f"{g.name} ({len(g.members)})") for g in facts.groups],
+        who=[
+            *((GROUP + key, name, size, "") for key, name, size, _ in group_options(facts.groups)),
+            *person_options(facts.people),
+        ],
         needs_more=facts.published is not None and known is None,
         openings=[_opening_row(i, openings) for i in range(max(OPENING_ROWS, len(openings)))],
         closures=[_closure_row(i, closures) for i in range(max(CLOSURE_ROWS, len(closures)))],
         holiday_places=facts.holiday_places,
         holidays_of=known.holidays_of if known else "",
         greeting=known.greeting if known else "",
-        choices=[_choice_row(i, choices) for i in range(max(CHOICE_ROWS, len(choices)))],
+        choices=[_choice_row(i, choices) for i in range(MOST_CHOICES)],
         ways=[(way, way) for way in WAYS],
         recipients=known.recipients if known else (),
     )

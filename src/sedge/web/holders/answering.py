@@ -50,7 +50,7 @@ def page(request: Request, context: RequestContext, key: str, at: str = "") -> R
         openings=openings_rows(rules.openings),
         then=THEN,
         devices=[(d.id, d.name) for d, _ in devices.of_person(context, key)],
-        pickup=", ".join(people[k].name for k in rules.pickup if k in people),
+        pickup=[people[k] for k in rules.pickup if k in people],
         cover=people[rules.cover].name if rules.cover in people else "",
         at=at,
         rung_by=path_reach.that_ring(context, key),
@@ -121,11 +121,8 @@ def _read(context: Context, form: FormData, ring_seconds: str) -> dict[str, obje
         if texts.get("mobile")
         else ""
     )
-    pickup = (
-        [p.id for p in people_lookup.people_in(context, texts["pickup"], most=20, field="pickup")]
-        if texts.get("pickup")
-        else []
-    )
+    picked = "\n".join(str(value) for value in form.getlist("pickup"))
+    pickup = [p.id for p in people_lookup.people_in(context, picked, most=20, field="pickup")]
     cover = (
         people_lookup.people_in(context, texts["cover"], most=1, field="cover")[0].id
         if texts.get("cover")

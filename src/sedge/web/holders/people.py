@@ -11,7 +11,7 @@ from sedge.core.access.roles import May
 from sedge.core.enums import Right
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.outbound.tasks import SetCallingRights
-from sedge.core.records import HolderKind, HolderRef
+from sedge.core.records import HolderKind, HolderRef, Person
 from sedge.core.trunks.system_sheets import End
 from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services import people_lookup
@@ -29,10 +29,27 @@ from sedge.services.holders import (
 from sedge.services.workorders import order_running, workorders
 from sedge.web.routing import Place, RequestContext
 from sedge.web.safety.views import qr_of
+from sedge.web.shared.picking import person_options
 from sedge.web.shared.rendering import go, render, target
 from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
+MOST_FOUND = 12
+
+
+# ── chosen as one types ──
+
+
+@place.page("/choose/people", May.LOOK)
+def choose_people(
+    request: Request, context: RequestContext, who: str = "", by: str = "id"
+) -> Response:
+    """People whose name, extension, mail address or department fits; `by` says what each is
+    chosen by."""
+    found, _ = holders.people(context, find=who, limit=MOST_FOUND) if who.strip() else ([], None)
+    people = [row.holder for row in found if isinstance(row.holder, Person)]
+    options = person_options(people, "email" if by == "email" else "id")
+    return render(request, "_pick_found.html", options=options)
 
 
 # ── devices ──
@@ -191,9 +208,9 @@ def add_group(
     request: Request,
     context: RequestContext,
     name: Annotated[str, Form()] = "",
-    members: Annotated[str, Form()] = "",
+    members: Annotated[list[str] | None, Form()] = None,
 ) -> Response:
-    order = groups.set_group(context, name, members)
+    order = groups.set_group(context, name, _lines(members))
     return go(request, f"/work-orders/{order.no}")
 
 
@@ -203,9 +220,9 @@ def change_group(
     context: RequestContext,
     key: str,
     name: Annotated[str, Form()] = "",
-    members: Annotated[str, Form()] = "",
+    members: Annotated[list[str] | None, Form()] = None,
 ) -> Response:
-    order = groups.set_group(context, name, members, key)
+    order = groups.set_group(context, name, _lines(members), key)
     return go(request, f"/holders/groups/{key}?done={order.no}")
 
 
@@ -287,6 +304,12 @@ def give_numbers(
     return go(request, f"/work-orders/{downstream.give(context, key, numbers).no}")
 
 
+def _lines(picked: list[str] | None) -> str:
+    """Those that were picked one by one, then those of a pasted list; nobody twice."""
+    lines = [line.strip() for text in picked or [] for line in text.splitlines()]
+    return "\n".join(dict.fromkeys(line for line in lines if line))
+
+
 # ── service lines ──
 
 
@@ -297,12 +320,18 @@ def change_line(
     key: str,
     name: Annotated[str, Form()] = "",
     kind: Annotated[str, Form()] = "",
-    members: Annotated[str, Form()] = "",
+    members: Annotated[list[str] | None, Form()] = None,
     group: Annotated[list[str] | None, Form()] = None,
     spot: Annotated[str, Form()] = "",
 ) -> Response:
     service_lines.change_line(
-        context, key, name=name, kind=kind, members=members, groups=(group or [])[:50], spot=spot
+        context,
+        key,
+        name=name,
+        kind=kind,
+        members=_lines(members),
+        groups=(group or [])[:50],
+        spot=spot,
     )
     return go(request, f"/holders/lines/{key}")
 

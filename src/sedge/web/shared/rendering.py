@@ -33,6 +33,7 @@ from sedge.web.routing import installation_of, who_asks
 from sedge.web.shared.assets import asset_base
 from sedge.web.shared.drawings.ruler import ruler
 from sedge.web.shared.permitted import opener
+from sedge.web.shared.picking import group_options, person_options, plain_options
 from sedge.web.shared.sections import sections_of, way_to
 from sedge.web.shared.tables import labelled
 from sedge.web.shared.terms import term
@@ -81,6 +82,9 @@ def environment(now: Any) -> Environment:
         lstrip_blocks=True,
     )
     env.filters |= {
+        "person_options": person_options,
+        "group_options": group_options,
+        "plain_options": plain_options,
         "money": money,
         "typed": lambda value: as_typed(value.amount, value.currency),
         "in_currency": in_currency,

@@ -12,6 +12,7 @@ import { catchUp, keepFresh } from "./live.js";
 import { floorPlan } from "./plan.js";
 import { passkey } from "./passkeys.js";
 import { pick } from "./pick.js";
+import { pickMany } from "./pick_many.js";
 import { pickedBar } from "./picked.js";
 import { rows } from "./rows.js";
 import { carryForms, keepPrice } from "./spending.js";
@@ -33,6 +34,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("passkey", passkey);
   Alpine.data("picked", pickedBar);
   Alpine.data("pick", pick);
+  Alpine.data("pickMany", pickMany);
   Alpine.data("floorPlan", floorPlan);
   Alpine.data("recorder", recorder);
   Alpine.data("rows", rows);

@@ -71,6 +71,6 @@ function fieldOf(form, name) {
   const [, row, column] = /^\w+\.(\d+)\.(\w+)$/.exec(name || "") || [];
   if (row) return form.querySelectorAll('[name="' + column + '"]')[Number(row)] || null;
   const found = name && form.elements.namedItem(name);
-  const field = found instanceof RadioNodeList ? found[0] : found;
-  return field && field.type !== "hidden" ? field : null;
+  const fields = found instanceof RadioNodeList ? [...found] : [found];
+  return fields.find((field) => field && field.type !== "hidden") ?? null;
 }
