@@ -102,6 +102,16 @@ def test_all_calls_of_a_number_speak_one_message(context):
     assert followed.trace.ending.kind is EndingKind.ANNOUNCED
 
 
+def test_the_same_place_again_takes_the_path_that_is_there(context):
+    """Also after an undo, which can't take a published path back."""
+    form = {"message": "The museum is closed today."}
+    _, (publish, _) = routed(context, form)
+    again, _ = plan_calls_to(context, "+441134960110", form)
+    assert [(x.kind, x.path) for x in again] == [("set_path", publish.path)]
+    other, _ = plan_calls_to(context, MAIN, {"message": "Closed on Monday."})
+    assert [x.kind for x in other] == ["publish_path", "set_path"]
+
+
 def test_calls_go_to_an_outside_number_as_typed(context):
     tasks, title = plan_calls_to(context, MAIN, {"outside": "0151 496 0400"})
     assert title.endswith("to 0151 496 0400")

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from sedge.core.callpaths.ready_made import MORE_THAN_ONE, OnePlace, path_to
+from sedge.core.callpaths.steps import Path
 from sedge.core.callpaths.tasks import PublishPath, SetPath
 from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
@@ -32,9 +33,17 @@ def plan_calls_to(context: Context, number: str, form: Mapping[str, str]) -> tup
         here = reading.records.the(Site, reading.records.the(Number, number).site)
         body = path_to(to, place_of(here))
         title = f"{shown} to {name}"
+        if known := _published_as(reading, body):
+            return [SetPath(number=number, path=known)], f"Route calls: {title}"
         key = free_key(reading, title)
     publish = PublishPath(path=key, name=title[:80], body=body, based_on=0)
     return [publish, SetPath(number=number, path=key)], f"Route calls: {title}"
+
+
+def _published_as(reading: Reading, body: Path) -> str | None:
+    """A published path that does the same; what was routed and undone leaves one behind."""
+    wanted = body.model_dump(mode="json")
+    return next((p.id for p in reading.records.all(PathVersion) if p.body == wanted), None)
 
 
 def _place_of(form: Mapping[str, str], country: str) -> OnePlace:
