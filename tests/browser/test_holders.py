@@ -144,3 +144,16 @@ def test_a_device_is_set_up_and_its_secret_seen_once(page):
         page.get_by_text("It has never signed in").or_(page.get_by_text("would ring"))
     ).to_be_visible()
     expect(page.get_by_text("shown this once")).not_to_be_visible()
+
+
+def test_the_spots_offered_are_those_of_the_site_that_is_chosen(page):
+    sign_in(page)
+    page.goto("/holders/new/person")
+    spots = page.locator("#spot optgroup")
+    page.get_by_label("Site", exact=True).select_option(label="Wharf House")
+    expect(spots).to_have_count(1)
+    expect(spots).to_have_attribute("label", "Wharf House")
+    page.get_by_label("Emergency spot").select_option(index=1)
+    page.get_by_label("Site", exact=True).select_option(label="Canal Museum")
+    expect(spots).to_have_attribute("label", "Canal Museum")
+    expect(page.get_by_label("Emergency spot")).to_have_value("")

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from sqlalchemy import func, select
 
@@ -34,6 +35,14 @@ from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 
 MOST_AROUND = 500  # numbers of an area that are looked at to tell whose site it is
+
+
+class SpotsOfSite(NamedTuple):
+    """Code and words of each of its spots."""
+
+    site: str
+    name: str
+    spots: list[tuple[str, str]]
 
 
 @dataclass(frozen=True)
@@ -163,11 +172,11 @@ def supply_choices(context: Context) -> list[tuple[str, str]]:
         ]
 
 
-def spot_choices(
+def spots_by_site(
     context: Context, sites: list[tuple[str, str]], *, whole: bool = True
-) -> list[tuple[str, str]]:
-    """Spots (code, words) of these sites that help can be sent to, for a form to choose from, site
-    by site; the first thousand."""
+) -> list[SpotsOfSite]:
+    """Spots of these sites that help can be sent to, for a form to choose from; the first
+    thousand."""
     names = dict(sites)
     table = tables.spot
     with context.reading() as reading:
@@ -179,12 +188,22 @@ def spot_choices(
             if not s.removed
         ]
         good = _dispatchable(reading, found)
-    order = {key: i for i, key in enumerate(names)}
-    found = sorted(
-        (s for s in found if s.id in good and (whole or not s.whole)),
-        key=lambda s: (order[s.site], s.id),
-    )
-    return [(s.id, f"{names[s.site]}: {s.name} ({s.id})") for s in found]
+    of_site: dict[str, list[tuple[str, str]]] = {key: [] for key in names}
+    for spot in sorted(found, key=lambda s: s.id):
+        if spot.id in good and (whole or not spot.whole):
+            of_site[spot.site].append((spot.id, f"{spot.name} ({spot.id})"))
+    return [SpotsOfSite(key, names[key], spots) for key, spots in of_site.items() if spots]
+
+
+def spot_choices(
+    context: Context, sites: list[tuple[str, str]], *, whole: bool = True
+) -> list[tuple[str, str]]:
+    """The same as one list of code and words, site by site."""
+    return [
+        (code, f"{of.name}: {words}")
+        for of in spots_by_site(context, sites, whole=whole)
+        for code, words in of.spots
+    ]
 
 
 def good_spots(context: Context, site: str, *, keep: str | None = None) -> list[tuple[str, str]]:

@@ -246,7 +246,7 @@ def new(request: Request, context: RequestContext, what: str) -> Response:
 def _new(request: Request, context: RequestContext, kind: str, country: str = "") -> Response:
     home = country.upper() if country.upper() in FORMS else context.organisation.home_country
     sites_ = _sites(context)
-    spots = site_management.spot_choices(context, sites_) if kind in {"line", "person"} else []
+    spots = site_management.spots_by_site(context, sites_) if kind in {"line", "person"} else []
     return render(
         request,
         "holder_new.html",

@@ -2,6 +2,7 @@
 // runs on every page.
 // No code stands in a page, so that the Content-Security-Policy stays strict (Alpine's CSP build).
 import { blockMap } from "./blockmap.js";
+import { choiceOf } from "./choice_of.js";
 import { columns } from "./columns.js";
 import { countdown } from "./countdown.js";
 import { desk } from "./desk.js";
@@ -29,6 +30,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("drawing", drawing);
   Alpine.data("finder", finder);
   Alpine.data("blockMap", blockMap);
+  Alpine.data("choiceOf", choiceOf);
   Alpine.data("columns", columns);
   Alpine.data("countdown", countdown);
   Alpine.data("passkey", passkey);
