@@ -7,9 +7,10 @@ from decimal import Decimal
 import pytest
 
 from sedge.core.errors import NotAllowedNow
+from sedge.core.facts import Money
 from sedge.core.numbers.life import State
 from sedge.core.numbers.plan import Kind
-from sedge.core.records import Capacity, Document, Money, Order
+from sedge.core.records import Capacity, Document, Order
 from sedge.core.supply import rules
 from sedge.core.supply.documents import PAPERS, asked, good_until, held
 from sedge.core.supply.records import (

@@ -17,8 +17,8 @@ from sedge.demo.seed import MEMBERS
 from sedge.services import simulation_clock
 from sedge.services.apply_now import apply_at_once
 from sedge.services.ledger import ledger
-from sedge.services.spend import costs
-from sedge.services.workorders import drafts, order_running, order_views, runner, workorders
+from sedge.services.spend import costs, order_costs
+from sedge.services.workorders import drafts, order_running, runner, workorders
 from sedge.store.schema import tables
 from tests.conftest import until_quiet
 
@@ -64,18 +64,18 @@ def assigned(context, e164=FREE, place=0):
 
 def test_a_joiner_gets_a_number_with_everything_it_needs(installation, context):
     person, order = assigned(context)
-    assert not order_views.view_order(context, order.id).runnable
+    assert not order_costs.view_order(context, order.id).runnable
     drafts.add_remedies(context, order.id)
-    assert order_views.view_order(context, order.id).runnable
+    assert order_costs.view_order(context, order.id).runnable
     order_running.run(context, order.id)
     until_quiet(installation)
-    waiting = order_views.view_order(context, order.id)
+    waiting = order_costs.view_order(context, order.id)
     assert waiting.order.state is OrderState.RUNNING
     assert [x.stored.waits_for for x in waiting.tasks if x.stored.state is TaskState.WAITING] == [
         "Home calling to work"
     ]
     until_quiet(installation, timedelta(minutes=20))
-    done = order_views.view_order(context, order.id)
+    done = order_costs.view_order(context, order.id)
     assert done.order.state is OrderState.DONE
     assert number(context, FREE).holder == ref(person)
     mails = [
@@ -103,12 +103,12 @@ def test_undo_gives_the_estate_as_before(installation, context):
     assert snapshot(context) != before
     back = order_running.undo(context, order.id)
     until_quiet(installation)
-    assert order_views.view_order(context, back.id).order.state is OrderState.DONE
-    assert order_views.view_order(context, order.id).order.state is OrderState.UNDONE
+    assert order_costs.view_order(context, back.id).order.state is OrderState.DONE
+    assert order_costs.view_order(context, order.id).order.state is OrderState.UNDONE
     assert snapshot(context) == before
     assert (
         order_running.undo(context, order.id).id == back.id
-        if order_views.view_order(context, order.id).order.state is OrderState.DONE
+        if order_costs.view_order(context, order.id).order.state is OrderState.DONE
         else True
     )
 
@@ -147,8 +147,8 @@ def test_two_people_assigning_one_number_the_second_is_told(installation, contex
     order_running.run(context, one.id)
     order_running.run(other_context, two.id)
     until_quiet(installation)
-    assert order_views.view_order(context, one.id).order.state is OrderState.DONE
-    lost = order_views.view_order(context, two.id)
+    assert order_costs.view_order(context, one.id).order.state is OrderState.DONE
+    lost = order_costs.view_order(context, two.id)
     assert lost.order.state is OrderState.FAILED
     assert first.name in lost.tasks[0].stored.error
     assert number(context, OTHER).holder == ref(first)
@@ -209,12 +209,12 @@ def test_a_failed_task_can_be_tried_again(installation, context):
     )
     order_running.run(context, order.id)
     until_quiet(installation)
-    failed = order_views.view_order(context, order.id)
+    failed = order_costs.view_order(context, order.id)
     assert failed.order.state is OrderState.FAILED
     assert "refused" in failed.tasks[0].stored.error
     order_running.try_again(context, order.id)
     until_quiet(installation)
-    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert order_costs.view_order(context, order.id).order.state is OrderState.DONE
 
 
 def test_a_silent_service_is_asked_again_with_growing_pauses(installation, context):
@@ -222,11 +222,11 @@ def test_a_silent_service_is_asked_again_with_growing_pauses(installation, conte
     installation.outside.control.order_fault({"service": "telephony", "fault": "error", "count": 3})
     order_running.run(context, order.id)
     runner.tick(installation)
-    waiting = order_views.view_order(context, order.id).tasks[0].stored
+    waiting = order_costs.view_order(context, order.id).tasks[0].stored
     assert waiting.state is TaskState.WAITING
     assert "does not answer" in waiting.waits_for
     until_quiet(installation, timedelta(minutes=2))
-    assert order_views.view_order(context, order.id).order.state is OrderState.DONE
+    assert order_costs.view_order(context, order.id).order.state is OrderState.DONE
 
 
 def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(installation, context):
@@ -236,7 +236,7 @@ def test_a_work_order_can_be_stopped_and_what_waits_is_skipped(installation, con
     runner.tick(installation)
     order_running.stop_order(context, order.id)
     until_quiet(installation, timedelta(hours=1))
-    stopped = order_views.view_order(context, order.id)
+    stopped = order_costs.view_order(context, order.id)
     assert stopped.order.state is OrderState.STOPPED
     assert [x.stored.state for x in stopped.tasks][-1] is TaskState.SKIPPED
     assert number(context, FREE).state is State.AVAILABLE
@@ -277,12 +277,12 @@ def test_a_chosen_remedy_is_applied_to_its_task(installation, context):
     )
     finding = next(
         f
-        for f in order_views.view_order(context, order.id).report.stops
+        for f in order_costs.view_order(context, order.id).report.stops
         if f.rule == "assignment.number-is-free"
     )
     end = next(i for i, r in enumerate(finding.remedies) if isinstance(r.tasks[0], t.EndRest))
     drafts.choose_remedy(context, order.id, 0, finding.rule, end, reason="needed today")
-    view = order_views.view_order(context, order.id)
+    view = order_costs.view_order(context, order.id)
     assert [x.stored.body.kind for x in view.tasks] == ["end_rest", "assign_number"]
     assert view.tasks[0].stored.body.reason == "needed today"
     assert view.runnable
@@ -291,12 +291,12 @@ def test_a_chosen_remedy_is_applied_to_its_task(installation, context):
 def test_tasks_can_be_added_and_taken_out_of_a_draft(context):
     _, order = assigned(context, OTHER)
     drafts.add_task(context, order.id, {"kind": "place_test_call", "number": "0113 496 0160"})
-    assert [x.stored.body.kind for x in order_views.view_order(context, order.id).tasks] == [
+    assert [x.stored.body.kind for x in order_costs.view_order(context, order.id).tasks] == [
         "assign_number",
         "place_test_call",
     ]
     drafts.remove_task(context, order.id, 0)
-    assert [x.stored.body.kind for x in order_views.view_order(context, order.id).tasks] == [
+    assert [x.stored.body.kind for x in order_costs.view_order(context, order.id).tasks] == [
         "place_test_call"
     ]
     with pytest.raises(NotAllowedNow):
@@ -386,14 +386,14 @@ def test_what_a_work_order_costs_each_month_is_what_spend_says_afterwards(
     order = made[1] if isinstance(made, tuple) else made
     drafts.add_remedies(context, order.id)
     before = costs.fixed_monthly(context)["GBP"]
-    view = order_views.view_order(context, order.id)
+    view = order_costs.view_order(context, order.id)
     [(now, then)] = view.monthly_before_and_after or [(before, before)]
     assert now == before
     assert (then - now).amount.compare(0) == sign
     order_running.run(context, order.id)
     until_quiet(installation, timedelta(hours=3))
     assert costs.fixed_monthly(context)["GBP"] == then
-    assert order_views.view_order(context, order.id).monthly_before_and_after == []
+    assert order_costs.view_order(context, order.id).monthly_before_and_after == []
 
 
 def test_a_seat_at_a_site_that_pays_in_euros_costs_euros(installation, context):
@@ -406,7 +406,7 @@ def test_a_seat_at_a_site_that_pays_in_euros_costs_euros(installation, context):
     ]
     order = workorders.draft(context, "x", tasks)
     before = costs.fixed_monthly(context)
-    view = order_views.view_order(context, order.id)
+    view = order_costs.view_order(context, order.id)
     assert {c: str(sums.amount) for c, sums in view.costs.monthly.items()} == {
         "EUR": "-11.10",  # 3.60 and 7.50
         "GBP": "9.50",  # 3.10 and 6.40
@@ -423,7 +423,7 @@ def test_cancelled_seats_cost_until_their_term_is_over(installation, context):
     with context.reading() as reading:
         seats = next(s for s in reading.records.all(Subscription) if s.renews_on and s.seats)
     order = workorders.draft(context, "x", [t.CancelSeats(subscription=seats.id, seats=1)])
-    view = order_views.view_order(context, order.id)
+    view = order_costs.view_order(context, order.id)
     [(begins, less)] = view.costs.later
     assert begins == seats.renews_on
     assert view.costs.monthly == {}
@@ -445,17 +445,17 @@ def test_cancelled_seats_cost_until_their_term_is_over(installation, context):
 def test_a_seat_that_is_there_costs_nothing_more_and_one_that_comes_free_goes_on(context):
     person, order = assigned(context)
     drafts.add_remedies(context, order.id)
-    found = order_views.view_order(context, order.id).costs
+    found = order_costs.view_order(context, order.id).costs
     assert found.monthly == {}
     assert found.paid_already["GBP"].amount > 0
     back = workorders.draft(
         context, "x", [t.RevokeLicence(holder=ref(person), product="staff-seat")]
     )
-    assert order_views.view_order(context, back.id).costs.monthly == {}
+    assert order_costs.view_order(context, back.id).costs.monthly == {}
 
 
 def test_who_sees_no_money_is_told_nothing_of_what_all_costs(installation, context):
     _, order = assigned(context)
     drafts.add_remedies(context, order.id)
     helper = next(m for m in MEMBERS if m.role is AccessRole.HELP_DESK)
-    assert order_views.view_order(installation.context(helper), order.id).monthly_now == {}
+    assert order_costs.view_order(installation.context(helper), order.id).monthly_now == {}

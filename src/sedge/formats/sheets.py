@@ -133,10 +133,10 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
     unpacks to is known only once it is unpacked.
     """
     notes = _looked_into(file)
-    command = [sys.executable, "-m", __name__, str(file), str(to)]
+    command = [sys.executable, "-m", __name__, str(file), str(to), str(MOST_MEMORY)]
     try:
         done = subprocess.run(  # noqa: S603  our own module on two files of ours
-            command, capture_output=True, timeout=MOST_SECONDS, check=False, preexec_fn=_bounded
+            command, capture_output=True, timeout=MOST_SECONDS, check=False
         )
     except subprocess.TimeoutExpired as error:
         raise NotUnderstood(
@@ -151,8 +151,10 @@ def from_spreadsheet(file: Path, to: Path) -> tuple[str, ...]:
     return (*notes, *json.loads(done.stdout or b"[]"))
 
 
-def _bounded() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+def _bound(memory: int) -> None:
+    """Bounds that this process sets itself: set between fork and exec, while other threads run,
+    they could leave it waiting for a lock that nobody holds any more."""
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     seconds = int(MOST_SECONDS) + 1
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
 
@@ -329,4 +331,5 @@ _ILLEGAL = re.compile(r"[\000-\010\013\014\016-\037]")
 
 
 if __name__ == "__main__":
+    _bound(int(sys.argv[3]))
     sys.stdout.write(json.dumps(_convert(Path(sys.argv[1]), Path(sys.argv[2]))))
