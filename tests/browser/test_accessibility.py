@@ -8,7 +8,7 @@ from tests.web.test_pages import PAGES
 
 PHONE, DESK = {"width": 390, "height": 844}, {"width": 1280, "height": 800}
 HEAD, MOST_HEAD = "document.querySelector('header.head')?.offsetHeight ?? 0", 96
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 def test_every_page_is_accessible(page, served):

@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import sign_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 HERE = "/work-orders/new/assign?person=person-saoirse-ashgrove"
 
 

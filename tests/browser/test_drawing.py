@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import CHROMIUM, FLAGS, accessible, pick, sign_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 def step(page, key):

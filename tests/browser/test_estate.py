@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import accessible, sign_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 CSV = (
     "Telephone;Status;Location;Used by;Provider;Purpose;Price\n0113 496 0400;free;Wharf"
     " House;;Fellgate Voice;;0,80\n0113 496 0401;in use;Wharf House;Ifeoma Okafor;Fellgate"

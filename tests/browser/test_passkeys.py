@@ -4,7 +4,7 @@ import pytest
 
 from tests.browser.conftest import accessible
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 def with_authenticator(page):

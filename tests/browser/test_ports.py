@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.browser.conftest import accessible, sign_in
 from tests.browser.test_story import advance
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 def run_it(page):

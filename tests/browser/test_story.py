@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import sign_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 CSV = (
     "Display name;Mail;Office;Department;Extension\nSaoirse"
     " Reed;saoirse.reed@lanternfield.example;Wharf House;Learning;421\nNo Mail;;Wharf House;;\n"

@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from tests.browser.conftest import accessible, sign_in
 from tests.browser.test_story import advance
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 JOINERS = (
     "name,email,department,extension\nAda Marsh,ada.marsh@lanternfield.example,Learning,781\nBo"
     " Reed,bo.reed@lanternfield.example,Learning,782\n"

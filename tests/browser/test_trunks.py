@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import accessible, sign_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 LINKS = ["Name", "Port", "Certificate", "OPTIONS", "Our address", "Sign-in", "Test call", "Codecs"]
 
 

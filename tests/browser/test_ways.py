@@ -12,7 +12,7 @@ from sedge.services import remembering
 from sedge.web.shared.rendering import LETTERS, PLACES
 from tests.browser.conftest import accessible, sign_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 HEADERS = {"Authorization": "Bearer demo"}
 
 

@@ -27,8 +27,6 @@ from sedge.store.schema import spend
 from tests.conftest import BEGAN, MOMENT, serving, standins
 from tests.services.test_spend import charged
 
-pytestmark = pytest.mark.xdist_group("whole demo")  # made once
-
 
 @pytest.fixture(scope="module")
 def installation(tmp_path_factory):

@@ -12,7 +12,6 @@ from sedge.app import ROUTES
 from sedge.web.shared.rendering import PLACES, WEB
 from sedge.web.shared.sections import SECTIONS
 
-pytestmark = pytest.mark.xdist_group("crawl")  # walked once
 CLICKS = 3
 SAME_KIND = 1  # addresses tried of each route: of hundreds of numbers one page is like the other
 IN_THE_MENU = (
