@@ -9,7 +9,7 @@ import pytest
 
 from sedge.demo.seed import MEMBERS
 from sedge.store.schema import mails
-from tests.conftest import until_quiet
+from tests.conftest import in_one_line, until_quiet
 
 HTMX = {"HX-Request": "true"}
 
@@ -802,3 +802,13 @@ def test_an_address_that_is_nearly_known_is_taken_by_a_click(rowan):
         "/organisations/new", data=asked | fills | {"token": "t1", "what": "look"}
     ).text
     assert "Create organisation" in page
+
+
+@pytest.mark.parametrize(("carrier", "differ"), [("fellgate", False), ("brackwater", True)])
+def test_what_all_offers_have_alike_is_said_once(rowan, carrier, differ):
+    asked = {"country": "GB", "area": "Leeds", "quantity": 1}
+    page = in_one_line(rowan.get(f"/supply/answers/{carrier}", params=asked).text)
+    offers = page.count('class="offer"')
+    assert offers > 5
+    assert page.count("On request:") == 1
+    assert page.count("a month.") == (offers if differ else 1)

@@ -1,7 +1,9 @@
 """What the pages of Supply show: ready facts for their templates."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import TypeVar
 from urllib.parse import urlencode
 
 from sedge.core.facts import Money
@@ -15,6 +17,7 @@ from sedge.services.supply.stock_search import Answer
 from sedge.services.supply.supply import OrderView, Progress
 
 TONES = {"delivered": "good", "failed": "wrong", "cancelled": "wrong"}
+T = TypeVar("T")
 CALLS = {
     Capacity.SINGLE: "One call at a time",
     Capacity.MANY: "Many calls at once",
@@ -189,9 +192,32 @@ def _offer_row(place: int, offer: Offer) -> OfferRow:
 
 
 @dataclass(frozen=True)
+class Terms:
+    """What one number costs and can do; None where rows differ in it."""
+
+    calls: str | None
+    price: tuple[Money, Money] | None  # once, and a month
+    features: dict[str, Money] | None
+
+
+def _same_terms(rows: list[OfferRow]) -> Terms:
+    """What is the same for all that is offered, so that it is said once."""
+    each = [n for row in rows for n in row.offer.numbers]
+    return Terms(
+        _common([CALLS[n.capacity] for n in each]),
+        _common([(n.setup, n.monthly) for n in each]),
+        _common([n.features for n in each]),
+    )
+
+
+def _common(values: Sequence[T]) -> T | None:
+    return values[0] if values and all(value == values[0] for value in values) else None
+
+
+@dataclass(frozen=True)
 class AnswerView:
     """What one carrier says: rows to choose from, what stands side by side with the others, or its
-    trouble."""
+    trouble. `terms` are those of every row."""
 
     answer: Answer
     rows: list[OfferRow]
@@ -199,6 +225,7 @@ class AnswerView:
     took: str
     cheapest: tuple[Money, Money] | None
     accounts: list[tuple[str, str]]
+    terms: Terms
 
 
 def answer_view(answer: Answer, accounts: list[Account]) -> AnswerView:
@@ -217,4 +244,5 @@ def answer_view(answer: Answer, accounts: list[Account]) -> AnswerView:
         f"{answer.took.total_seconds():.1f} s",
         (cheapest.setup, cheapest.monthly) if cheapest else None,
         [(a.id, a.name) for a in accounts],
+        _same_terms(rows),
     )
