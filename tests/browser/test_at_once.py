@@ -73,3 +73,15 @@ def test_all_calls_to_one_message_in_one_form(page):
     page.get_by_role("button", name="Route calls").click()
     expect(notice(page)).to_contain_text("0113 496 0100 to a message: done")
     expect(page.get_by_role("link", name="0113 496 0100 to a message")).to_be_visible()
+
+
+def test_a_button_pressed_twice_makes_one_work_order(page):
+    sign_in(page)
+    page.goto(HERE)
+    page.get_by_label("As", exact=True).select_option("extra")
+    button = page.get_by_role("button", name="Give a number")
+    with page.expect_request(lambda asked: asked.method == "POST"):
+        button.dblclick()
+    expect(notice(page)).to_contain_text("for Saoirse Ashgrove: done")
+    page.goto("/work-orders")
+    expect(page.get_by_role("link", name=re.compile("for Saoirse Ashgrove"))).to_have_count(1)

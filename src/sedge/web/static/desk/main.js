@@ -18,6 +18,7 @@ import { pickedBar } from "./picked.js";
 import { rows } from "./rows.js";
 import { carryForms, keepPrice } from "./spending.js";
 import { sayProblems } from "./problems.js";
+import { sendOnce } from "./sent.js";
 import { recorder } from "./recorder.js";
 import { story } from "./story.js";
 import { ticks } from "./ticks.js";
@@ -44,6 +45,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("ticks", ticks);
 });
 sayProblems();
+sendOnce();
 keepFresh();
 catchUp();
 keepTyped();
