@@ -54,3 +54,9 @@ def test_two_colleagues_who_may_pick_up_stay_two_when_the_form_is_sent_again(row
             "bram.okafor@lanternfield.example",
             "viggo.okafor@lanternfield.example",
         ]
+
+
+def test_without_scripts_more_people_are_typed(reader):
+    page = reader.get("/holders/people/person-ifeoma-okafor/answering").text
+    plainly = page.partition("<noscript>")[2].partition("</noscript>")[0]
+    assert 'name="pickup"' in plainly
