@@ -139,7 +139,10 @@ def test_what_takes_too_long_is_stopped_and_said(tmp_path, monkeypatch):
         sheets.from_spreadsheet(a_book(tmp_path), tmp_path / "x.csv")
 
 
-def test_what_needs_too_much_memory_is_stopped_and_said(tmp_path, monkeypatch):
-    monkeypatch.setattr(sheets, "MOST_MEMORY", 30_000_000)
+@pytest.mark.parametrize("most", [20_000_000, 40_000_000, 80_000_000, 120_000_000])
+def test_what_needs_too_much_memory_is_stopped_and_said(tmp_path, monkeypatch, most):
+    monkeypatch.setattr(sheets, "MOST_MEMORY", most)
+    cell = b'<row r="2"><c r="A2" t="inlineStr"><is><t>%s</t></is></c></row>' % (b"x" * 60_000_000)
+    inside = SHEET + cell + b"</sheetData></worksheet>"
     with pytest.raises(NotUnderstood, match="can't be read"):
-        sheets.from_spreadsheet(a_book(tmp_path), tmp_path / "x.csv")
+        sheets.from_spreadsheet(a_book(tmp_path, inside=inside), tmp_path / "x.csv")

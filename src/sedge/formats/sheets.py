@@ -9,6 +9,7 @@ they come back.
 import csv
 import io
 import json
+import os
 import re
 import resource
 import subprocess
@@ -330,6 +331,22 @@ def to_spreadsheet(
 _ILLEGAL = re.compile(r"[\000-\010\013\014\016-\037]")
 
 
+def _read_within_bounds(file: Path, to: Path, memory: int) -> int:
+    """What the reading process does; gives its exit code. Everything it needs is loaded before the
+    bound is set, and without numpy, which openpyxl would take along: its threads ask for more
+    memory than a sheet does, and wait for ever for what they can't have."""
+    sys.modules["numpy"] = None  # type: ignore[assignment]  so that an import of it fails at once
+    import openpyxl  # noqa: F401
+
+    _bound(memory)
+    try:
+        sys.stdout.write(json.dumps(_convert(file, to)))
+        sys.stdout.flush()
+    except MemoryError:
+        return 1
+    return 0
+
+
 if __name__ == "__main__":
-    _bound(int(sys.argv[3]))
-    sys.stdout.write(json.dumps(_convert(Path(sys.argv[1]), Path(sys.argv[2]))))
+    # at once: with no memory left, what an interpreter does at its end may never come to one
+    os._exit(_read_within_bounds(Path(sys.argv[1]), Path(sys.argv[2]), int(sys.argv[3])))
