@@ -5,7 +5,6 @@ from collections.abc import Iterable
 from typing import Any
 
 from pydantic import ValidationError
-from scim2_models import EnterpriseUser, Group, PatchOp, SCIMException, ScimFilter, User
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.directory import Said, SaidGroup
@@ -17,9 +16,18 @@ CORE_GROUP = "urn:ietf:params:scim:schemas:core:2.0:Group"
 SHORT = 7  # digits: what is longer is no extension
 
 
+def schemas() -> list[dict[str, Any]]:
+    """The schemas of what we speak of, as the standard has them (RFC 7643 §7)."""
+    from scim2_models import EnterpriseUser, Group, User
+
+    return [model.to_schema().model_dump() for model in (User, EnterpriseUser, Group)]
+
+
 def user_said(raw: Any, key: str, before: dict[str, Any] | None = None) -> Said:
     """A user resource as the directory's word of somebody. Raises NotUnderstood naming the
     attribute."""
+    from scim2_models import EnterpriseUser, User
+
     user = _read(User[EnterpriseUser], raw)
     name = user.display_name or _whole_name(user) or user.user_name
     email = _mail(user)
@@ -109,6 +117,8 @@ def _extension(user: Any) -> str:
 
 def group_said(raw: Any, key: str) -> SaidGroup:
     """A group resource. Raises NotUnderstood naming the attribute."""
+    from scim2_models import Group
+
     group = _read(Group, raw)
     name = (group.display_name or "").strip()
     if not 1 <= len(name) <= 80:
@@ -124,6 +134,8 @@ def group_said(raw: Any, key: str) -> SaidGroup:
 def patched(raw: dict[str, Any], operations: Any, *, group: bool) -> dict[str, Any]:
     """A resource after a PATCH (RFC 7644 §3.5.2). Raises NotUnderstood with the protocol's own word
     for what is wrong."""
+    from scim2_models import EnterpriseUser, Group, PatchOp, SCIMException, User
+
     model: Any = Group if group else User[EnterpriseUser]
     resource = _read(model, raw)
     if not isinstance(operations, dict):
@@ -145,6 +157,8 @@ def matching(
     resources: Iterable[dict[str, object]], text: str, *, group: bool
 ) -> list[dict[str, object]]:
     """Those a filter expression fits (RFC 7644 §3.4.2.2). Raises NotUnderstood."""
+    from scim2_models import EnterpriseUser, Group, SCIMException, ScimFilter, User
+
     model: object = Group if group else User[EnterpriseUser]
     try:
         asked = ScimFilter[model](text)

@@ -6,7 +6,6 @@ from typing import Any
 
 from fastapi import Request
 from fastapi.responses import JSONResponse, Response
-from scim2_models import EnterpriseUser, Group, User
 from starlette.concurrency import run_in_threadpool
 
 from sedge.api.holders.answers import (
@@ -106,7 +105,7 @@ def resource_types() -> Response:
 @resource.read("/Schemas", May.DIRECTORY, response_model=ScimDescriptionsOut)
 def schemas() -> Response:
     """The schemas as the standard has them (RFC 7643 §7)."""
-    known = [model.to_schema().model_dump() for model in (User, EnterpriseUser, Group)]
+    known = scim.schemas()
     return answer(_list(known, 1, len(known)))
 
 
