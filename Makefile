@@ -37,7 +37,7 @@ demo: $(VENV)/.run
 	@exec $(BIN)/sedge demo --port $(PORT) $(if $(FRESH),--fresh,)
 
 test: $(VENV)/.dev $(VENV)/.browser
-	$(BIN)/python -m pytest -n $(PYTEST_WORKERS) --dist loadfile tests
+	$(BIN)/python -m pytest -n $(PYTEST_WORKERS) --dist loadfile --no-loadscope-reorder tests
 
 check: $(VENV)/.dev
 	$(BIN)/ruff check src tests bench scripts
