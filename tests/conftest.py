@@ -1,6 +1,7 @@
 """What tests share: an estate builder for the core, a seeded installation with stand-ins, API
 and pages."""
 
+import fcntl
 import os
 import shutil
 from collections.abc import Iterator
@@ -27,7 +28,8 @@ hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "ci"))
 
 NOW = datetime(2026, 11, 24, 11, 20, tzinfo=UTC)  # a Tuesday
 MOMENT = datetime.fromisoformat(os.environ.get("MOMENT", "2026-11-24T06:00:00+00:00"))
-BEGAN = datetime.now(UTC)  # both clocks stand still there, however slow the machine
+# both clocks stand still there, however slow the machine, and in every process of a run
+BEGAN = datetime.fromisoformat(os.environ.setdefault("TESTS_BEGAN", datetime.now(UTC).isoformat()))
 
 
 HEAVY = ("browser", "services", "api", "web")  # folders, those whose files take longest first
@@ -273,18 +275,24 @@ def estate() -> EstateBuilder:
 
 @pytest.fixture(scope="session")
 def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's data, made once per test process; tests work on copies. In both worlds it is the
-    same moment whenever the tests run, a Tuesday morning (carriers bill at night, and a test that
-    moves the clock by some hours must not find a bill), unless `MOMENT` names another."""
+    """The demo's data, made once for all processes of a run; tests work on copies. In both worlds
+    it is the same moment whenever the tests run, a Tuesday morning (carriers bill at night, and a
+    test that moves the clock by some hours must not find a bill), unless `MOMENT` names another."""
     from sedge.demo.running import ready_data
     from sedge.services.clock import Clock
 
-    folder = tmp_path_factory.mktemp("seeded")
-    ready_data(
-        Settings(data=folder, demo=True, durable=False, runner=False),
-        clock=Clock(MOMENT - BEGAN, fixed=BEGAN),
-        whole=False,
-    )
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "seeded"
+    with Path(f"{folder}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            half = folder.with_name("half-seeded")
+            ready_data(
+                Settings(data=half, demo=True, durable=False, runner=False),
+                clock=Clock(MOMENT - BEGAN, fixed=BEGAN),
+                whole=False,
+            )
+            half.rename(folder)
     return folder
 
 

@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 import pytest
 
 from tests.api.test_resources import get, post
+from tests.asserting import every
 
 LEG = {
     "id": "leg-1",
@@ -171,7 +172,7 @@ def test_placed_calls_come_back_as_records(api):
     seen = get(api, f"usage/numbers/{number}")
     assert sum(d["calls"] for d in seen["days"]) == before + 2
     assert {c["direction"] for c in seen["latest"][:2]} == {"in", "out"}
-    assert all(c["answered"] for c in seen["latest"][:2])
+    assert every(c["answered"] for c in seen["latest"][:2])
 
 
 def test_retention_is_asked_and_set(api):

@@ -139,7 +139,7 @@ def test_every_number_asked_for_comes_out_exactly_once(last, accounts):
         served |= gallery(n, account=f"OQ-{n % accounts}", in_service=n % 5 != 0)
     found = planned(served)
     assert sorted(line.e164 for p in found.ports for line in p.lines) == sorted(served)
-    assert all(p.earliest is None or len(p.eligible) > 0 for p in found.ports)
+    assert every(p.earliest is None or len(p.eligible) > 0 for p in found.ports)
 
 
 # ── its life ──

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from sedge.core.carriers.runway import runway
 from sedge.core.facts import money
 from sedge.web.shared.drawings.runway import runway_chart
+from tests.asserting import every
 
 TODAY = date(2026, 11, 25)
 
@@ -55,7 +56,7 @@ def test_the_days_that_matter(balance, monthly, low_on, empty_on):
 def test_the_steps_are_the_balance_less_what_was_taken(balance, monthly, today):
     found = lasts(balance, monthly, today=today)
     assert [left for _, left in found.steps] == [balance - monthly * i for i in range(13)]
-    assert all(day.day == 1 for day, _ in found.steps[1:])
+    assert every(day.day == 1 for day, _ in found.steps[1:])
     assert [day for day, _ in found.steps] == sorted({day for day, _ in found.steps})
     if found.empty_on and found.low_on:
         assert found.low_on <= found.empty_on <= found.suspended_on

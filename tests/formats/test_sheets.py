@@ -2,7 +2,6 @@
 calculated."""
 
 import io
-import time
 import zipfile
 
 import openpyxl
@@ -116,21 +115,18 @@ FAR = "XFD1048576"
 
 def test_a_cell_in_the_farthest_corner_costs_nothing(tmp_path):
     file = a_book(tmp_path, last=FAR)
-    began = time.perf_counter()
     sheets.from_spreadsheet(file, tmp_path / "x.csv")
-    assert time.perf_counter() - began < 10  # 27 seconds when rows were padded; 0.8 now
-    head, _ = read(tmp_path / "x.csv")
-    assert head.header == ["Number"]
+    plain = (tmp_path / "x.csv").read_text()
+    assert plain.splitlines() == ["Number", "+441134960142"]  # nothing is padded up to there
 
 
 @pytest.mark.parametrize("row", ['<row r="{}"/>', '<row r="{}"></row>'])
-def test_a_million_empty_rows_are_refused_before_they_are_read(tmp_path, row):
+def test_a_million_empty_rows_are_refused_before_they_are_read(tmp_path, monkeypatch, row):
     rows = "".join(row.format(n) for n in range(1, 1_000_001)).encode()
     file = a_book(tmp_path, inside=SHEET + rows + b"</sheetData></worksheet>")
-    began = time.perf_counter()
+    monkeypatch.setattr(sheets.subprocess, "run", lambda *_, **__: pytest.fail("they were read"))
     with pytest.raises(NotUnderstood, match="empty rows"):
         sheets.from_spreadsheet(file, tmp_path / "x.csv")
-    assert time.perf_counter() - began < 2
 
 
 def test_what_takes_too_long_is_stopped_and_said(tmp_path, monkeypatch):

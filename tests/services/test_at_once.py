@@ -14,6 +14,7 @@ from sedge.services.holders import holders
 from sedge.services.workorders import drafts, order_running, order_views, runner, workorders
 from sedge.services.workorders.at_once import run_if_clear
 from sedge.services.workorders.planner.suggestions import suggest_numbers
+from tests.asserting import every
 
 IFEOMA = HolderRef(kind=HolderKind.PERSON, id="person-ifeoma-okafor")
 MAIN = "+441134960100"
@@ -74,7 +75,7 @@ def test_free_numbers_of_the_own_site_are_suggested(context):
     found = suggest_numbers(context, IFEOMA)
     assert found
     assert {number(context, s.number.e164).site for s in found} == {"wharf-house"}
-    assert all(number(context, s.number.e164).state.value == "available" for s in found)
+    assert every(number(context, s.number.e164).state.value == "available" for s in found)
     line = HolderRef(kind=HolderKind.SERVICE_LINE, id="line-lost-property")
     assert {s.number.site for s in suggest_numbers(context, line)} == {"canal-museum"}
 

@@ -215,7 +215,7 @@ def test_the_card_says_what_a_call_would_do_and_every_piece_that_is_missing(cont
     card = person_details.view_person(context, holder.id)
     assert card.calls[0].number.e164 == "+441134960100"
     assert card.calls[0].story.startswith(("answered", "mailbox"))
-    assert all(f.message for f in card.findings)
+    assert every(f.message for f in card.findings)
     front = desk_group(context)
     assert front.id in {g.id for g in person_details.view_person(context, front.members[0]).groups}
 

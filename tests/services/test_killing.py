@@ -29,22 +29,23 @@ TASK_KILLS = int(os.environ.get("TASK_KILLS", "3"))
 ROUNDS = range(max(1, KILLS // 10))
 
 
-# Imports once and forks a process for each life of the server, so that fifty of them take a minute
+# Imports once and forks a process for each life of a server, so that fifty of them take a minute
 # and not five.
 FORKING = """
 import os, signal, sys
 from pathlib import Path
 from sedge.demo.running import run_demo
 from sedge.settings import Settings
-settings = Settings(data=Path(sys.argv[1]), port=int(sys.argv[2]), demo=True)
 child = 0
 for line in sys.stdin:
-    if line.strip() == "start":
+    if line.startswith("start "):
+        _, port, standins, data = line.strip().split(" ", 3)
         child = os.fork()
         if child == 0:
             os.close(1)
             os.open(os.devnull, os.O_WRONLY)
-            run_demo(settings)
+            os.environ["SEDGE_STANDINS_PORT"] = standins
+            run_demo(Settings(data=Path(data), port=int(port), demo=True))
             os._exit(0)
     elif child:
         os.kill(child, signal.SIGKILL)
@@ -56,18 +57,45 @@ if child:  # whoever started this is gone
 """
 
 
+class Forking:
+    """The process of which each life of a server is a fork."""
+
+    def __init__(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", FORKING],
+            env={**os.environ, "SEDGE_RUNNER_SECONDS": "0.05"},
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+        )
+
+    def tell(self, what: str) -> None:
+        assert self.process.stdin is not None
+        assert self.process.stdout is not None
+        self.process.stdin.write(f"{what}\n")
+        self.process.stdin.flush()
+        assert self.process.stdout.readline() == "done\n"
+
+    def end(self) -> None:
+        for pipe in (self.process.stdin, self.process.stdout):
+            if pipe is not None:
+                pipe.close()
+        self.process.kill()
+        self.process.wait()
+
+
 class Server:
     """The demo's server on a folder of its own; can be killed and started again."""
 
-    def __init__(self, data: Path) -> None:
-        self.data = data
+    def __init__(self, data: Path, forking: Forking) -> None:
+        self.data, self.forking = data, forking
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.port = s.getsockname()[1]
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.standins_port = s.getsockname()[1]
-        self.process: subprocess.Popen | None = None
         self.api = httpx.Client(
             base_url=f"http://127.0.0.1:{self.port}/api/v1",
             headers={"Authorization": "Bearer demo"},
@@ -75,22 +103,7 @@ class Server:
         )
 
     def start(self) -> None:
-        if self.process is None:
-            env = {
-                **os.environ,
-                "SEDGE_RUNNER_SECONDS": "0.05",
-                "SEDGE_STANDINS_PORT": str(self.standins_port),
-            }
-            command = [sys.executable, "-c", FORKING, str(self.data), str(self.port)]
-            self.process = subprocess.Popen(
-                command,
-                env=env,
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL,
-                text=True,
-            )
-        self._tell("start")
+        self.forking.tell(f"start {self.port} {self.standins_port} {self.data}")
         deadline = time.monotonic() + 60
         while time.monotonic() < deadline:
             try:
@@ -100,26 +113,9 @@ class Server:
                 time.sleep(0.03)
         raise AssertionError("the server did not start")
 
-    def _tell(self, what: str) -> None:
-        assert self.process is not None
-        assert self.process.stdin is not None
-        assert self.process.stdout is not None
-        self.process.stdin.write(f"{what}\n")
-        self.process.stdin.flush()
-        assert self.process.stdout.readline() == "done\n"
-
     def kill(self) -> None:
         """SIGKILL to the server's process; it is gone when this returns."""
-        self._tell("kill")
-
-    def end(self) -> None:
-        self.kill()
-        assert self.process is not None
-        for pipe in (self.process.stdin, self.process.stdout):
-            if pipe is not None:
-                pipe.close()
-        self.process.kill()
-        self.process.wait()
+        self.forking.tell("kill")
 
     def books(self) -> dict:
         """What the carriers themselves say was bought, and what each account holds."""
@@ -136,14 +132,21 @@ class Server:
         return answer.json()
 
 
-@pytest.fixture
-def server(seeded, tmp_path):
-    folder = tmp_path / "killed"
-    shutil.copytree(seeded, folder)
-    made = Server(folder)
-    made.start()
+@pytest.fixture(scope="module")
+def forking():
+    made = Forking()
     yield made
     made.end()
+
+
+@pytest.fixture
+def server(seeded, tmp_path, forking):
+    folder = tmp_path / "killed"
+    shutil.copytree(seeded, folder)
+    made = Server(folder, forking)
+    made.start()
+    yield made
+    made.kill()
     made.api.close()
 
 

@@ -55,32 +55,31 @@ def busy(seeded, tmp_path):
     standins.stop()
 
 
-def work(url, people, seed, until, seen):
+def work(api, people, seed, until, seen):
     r = random.Random(seed)
-    with httpx.Client(base_url=url, headers={"Authorization": "Bearer demo"}, timeout=60) as api:
-        while time.monotonic() < until:
-            number, person = r.choice(NUMBERS), r.choice(people)
-            holder = {"kind": "person", "id": person}
-            task = r.choice(
-                [
-                    {
-                        "kind": "assign_number",
-                        "number": number,
-                        "holder": holder,
-                        "role": "extra",
-                        "spot": "CNL-001-Y",
-                    },
-                    {"kind": "unassign_number", "number": number, "rest": 0},
-                    {"kind": "set_aside", "number": number},
-                    {"kind": "return_number", "number": number},
-                    {"kind": "label_numbers", "numbers": [number], "label": f"by {seed}"},
-                ]
-            )
-            made = api.post("/work-orders", json={"title": f"{seed}", "tasks": [task]})
-            seen.append((made.status_code, made.json().get("detail", "")))
-            if made.status_code == 201:
-                ran = api.post(f"/work-orders/{made.json()['id']}/run")
-                seen.append((ran.status_code, ran.json().get("detail", "")))
+    while time.monotonic() < until:
+        number, person = r.choice(NUMBERS), r.choice(people)
+        holder = {"kind": "person", "id": person}
+        task = r.choice(
+            [
+                {
+                    "kind": "assign_number",
+                    "number": number,
+                    "holder": holder,
+                    "role": "extra",
+                    "spot": "CNL-001-Y",
+                },
+                {"kind": "unassign_number", "number": number, "rest": 0},
+                {"kind": "set_aside", "number": number},
+                {"kind": "return_number", "number": number},
+                {"kind": "label_numbers", "numbers": [number], "label": f"by {seed}"},
+            ]
+        )
+        made = api.post("/work-orders", json={"title": f"{seed}", "tasks": [task]})
+        seen.append((made.status_code, made.json().get("detail", "")))
+        if made.status_code == 201:
+            ran = api.post(f"/work-orders/{made.json()['id']}/run")
+            seen.append((ran.status_code, ran.json().get("detail", "")))
 
 
 def test_thirty_at_once_leave_a_true_estate(busy):
@@ -97,14 +96,20 @@ def test_thirty_at_once_leave_a_true_estate(busy):
         )
     seen: list[tuple[int, str]] = []
     until = time.monotonic() + BUSY
-    threads = [
-        threading.Thread(target=work, args=(url, people, i, until, seen))
-        for i in range(ADMINISTRATORS)
-    ]
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
+    with httpx.Client(
+        base_url=url,
+        headers={"Authorization": "Bearer demo"},
+        timeout=60,
+        limits=httpx.Limits(max_connections=ADMINISTRATORS),
+    ) as api:
+        threads = [
+            threading.Thread(target=work, args=(api, people, i, until, seen))
+            for i in range(ADMINISTRATORS)
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
     for _ in range(200):
         if runner.tick(installation) == 0:
             break

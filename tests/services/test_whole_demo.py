@@ -24,6 +24,7 @@ from sedge.services.today import today
 from sedge.settings import Settings
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import spend
+from tests.asserting import every
 from tests.conftest import BEGAN, MOMENT, serving, standins
 from tests.services.test_spend import charged
 
@@ -106,7 +107,7 @@ def test_every_prepaid_account_has_money_for_the_next_month(context):
     with context.reading() as reading:
         prepaid = [a for a in reading.records.all(Account) if a.prepaid]
     assert len(prepaid) >= 4
-    assert all(a.balance.amount > 0 for a in prepaid)
+    assert every(a.balance.amount > 0 for a in prepaid)
     assert [line.what for line in today.todo(context) if "is not covered" in line.what] == []
 
 

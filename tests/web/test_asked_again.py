@@ -9,6 +9,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.tasks import KINDS
 from sedge.services.access import access
 from sedge.services.workorders import workorders
+from tests.asserting import every
 
 HTMX = {"HX-Request": "true"}
 
@@ -48,7 +49,7 @@ def label():
 def test_what_no_undo_brings_back_of_numbers_asks_again():
     asked = {kind for kind, task in KINDS.items() if task.asks_again}
     assert asked == {"release_number", "approve_port_out"}
-    assert all(KINDS[kind].for_good for kind in asked)
+    assert every(KINDS[kind].for_good for kind in asked)
 
 
 def test_a_session_counts_only_inside_the_networks_of_its_role(rowan, installation):

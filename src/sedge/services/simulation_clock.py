@@ -11,7 +11,7 @@ from sedge.services.workorders import runner
 from sedge.store.repositories.access import sign_ins
 
 MOST = timedelta(days=400)
-ROUNDS = 400
+ROUNDS, MOST_TICKS = 400, 50
 
 
 def advance(installation: Installation, by: timedelta) -> datetime:
@@ -24,15 +24,16 @@ def advance(installation: Installation, by: timedelta) -> datetime:
     if not timedelta(0) <= by <= MOST:
         raise NotUnderstood("Advance by a period between PT0S and P400D.", field="advance")
     goal = installation.clock.now() + by
-    _until_quiet(installation, control)
+    theirs = _until_quiet(installation, control, everywhere=by == timedelta(0))
     for _ in range(ROUNDS):
-        due = _next(installation, control)
+        due = _next(installation, theirs)
         if due is None or due >= goal:
             break
         _move(installation, control, max(due - installation.clock.now(), timedelta(seconds=1)))
-        _until_quiet(installation, control)
-    _move(installation, control, max(goal - installation.clock.now(), timedelta(0)))
-    _until_quiet(installation, control)
+        theirs = _until_quiet(installation, control, everywhere=False)
+    if by:
+        _move(installation, control, max(goal - installation.clock.now(), timedelta(0)))
+        _until_quiet(installation, control, everywhere=True)
     return installation.clock.now()
 
 
@@ -61,18 +62,22 @@ def stored_offset(installation: Installation) -> timedelta:
         return timedelta(seconds=float(sign_ins.setting(connection, "clock offset") or 0))
 
 
-def _next(installation: Installation, control: Control) -> datetime | None:
+def _next(installation: Installation, told: list[str]) -> datetime | None:
     ours = runner.next_due(installation)
     now = installation.clock.now()
-    theirs = [m for text in control.tick() if (m := datetime.fromisoformat(text)) > now]
+    theirs = [m for text in told if (m := datetime.fromisoformat(text)) > now]
     return min([m for m in (ours, *theirs) if m is not None], default=None)
 
 
-def _until_quiet(installation: Installation, control: Control) -> None:
-    for _ in range(50):
-        control.tick()
-        if runner.tick(installation) == 0:
-            return
+def _until_quiet(installation: Installation, control: Control, *, everywhere: bool) -> list[str]:
+    """Let everything happen that is due now; gives the moments at which the outside has something
+    else to do. Not `everywhere`: only in organisations where something can be due."""
+    told: list[str] = []
+    for _ in range(MOST_TICKS):
+        told = control.tick()
+        if runner.tick(installation, only_where_due=not everywhere) == 0:
+            break
+    return told
 
 
 def order_fault(installation: Installation, fault: dict[str, Any]) -> Any:

@@ -30,8 +30,8 @@ from sedge.formats.letters import Letter
 from sedge.services import mail
 from sedge.services.context import Context, Reading
 from sedge.services.periodic import periodic
-from sedge.services.process import Slot
 from sedge.services.workorders import workorders
+from sedge.store.repositories.access import sign_ins
 from sedge.store.repositories.spend import calls
 from sedge.store.repositories.workorders import WorkOrder
 from sedge.store.schema import spend
@@ -41,7 +41,6 @@ BEFORE = timedelta(days=56)
 SHOWN = timedelta(days=90)
 DEAR_RIGHTS = frozenset({Right.INTERNATIONAL, Right.PREMIUM})
 LONGEST_WHY = 400
-SEEN = Slot[tuple[int | None, ...]]("calls looked through for what is unusual")
 WITH_RIGHTS: dict[HolderKind, type[Person | ServiceLine | Site]] = {
     HolderKind.PERSON: Person,
     HolderKind.SERVICE_LINE: ServiceLine,
@@ -76,14 +75,16 @@ class AlarmView:
 def find_unusual_calls(context: Context) -> int:
     """What is unusual in the last two weeks, against the eight before; how much is new. Looked for
     again only when calls have come, or routes have changed."""
-    now, seen = context.now(), context.installation.process.under_way(SEEN)
-    table = spend.usage_month
+    now, table, shared = context.now(), spend.usage_month, context.installation.shared
+    kept_under = f"calls seen {context.who.organisation}"[:40]
     with context.reading() as reading:
         query = select(func.sum(table.c.calls), func.sum(table.c.talk), func.sum(table.c.cost))
         whole = reading.records.find(Defaults, ORGANISATION)
-        counted_now = (*reading.connection.execute(query).one(), whole.version if whole else 0)
-        if seen.get(context.who.organisation) == counted_now:
-            return 0
+        sums = (*reading.connection.execute(query).one(), whole.version if whole else 0)
+        counted_now = " ".join(str(one or 0) for one in sums)
+        with shared.reading() as connection:
+            if sign_ins.setting(connection, kept_under) == counted_now:
+                return 0
         latest = calls.latest(reading.connection)
         if latest is None or latest < now - LOOKED_AT:
             return 0
@@ -109,7 +110,8 @@ def find_unusual_calls(context: Context) -> int:
                 if told:
                     letter = Letter("The limit of a route was passed", f"{words}\n")
                     mail.write(writing, f"alarm-{row['id']}"[:80], told, letter)
-    seen[context.who.organisation] = counted_now
+    with shared.writing() as connection:
+        sign_ins.put_setting(connection, kept_under, counted_now)
     return len(rows)
 
 

@@ -39,6 +39,7 @@ log = structlog.get_logger("sedge.runner")
 LEASE = timedelta(seconds=60)
 FIRST_PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 LONGEST_QUIET = 20  # ticks: what is due at no known moment waits no longer than this
+QUIET_SECONDS = 20.0  # the same where nothing ticks by itself
 BATCH = 50
 MOST_SECONDS, SHORT_SECONDS = 5.0, 0.05
 # what tasks change that no undo puts back: money, and what others keep their own books of
@@ -111,6 +112,12 @@ def _tick_unless_quiet(installation: Installation, key: str, quiet_for: float) -
         and (quiet.until is None or now < quiet.until)
     ):
         return 0
+    return _tick_and_see(installation, key, quiet_for)
+
+
+def _tick_and_see(installation: Installation, key: str, quiet_for: float) -> int:
+    """One round, and whether the organisation is quiet after it."""
+    known, database = installation.process.under_way(QUIET), installation.estates[key]
     writes, context = database.writes, installation.context(system_member(key))
     done = _tick_one(context)
     if done:
@@ -122,13 +129,12 @@ def _tick_unless_quiet(installation: Installation, key: str, quiet_for: float) -
     return done
 
 
-def tick(installation: Installation) -> int:
-    """Do everything that is due, for every organisation; how much was done. One tick at a time."""
+def tick(installation: Installation, *, only_where_due: bool = False) -> int:
+    """Do everything that is due, for every organisation, or only for those in which something can
+    have become due; how much was done. One tick at a time. Raises what went wrong."""
+    look = _tick_unless_quiet if only_where_due else _tick_and_see
     with _ticking:
-        return sum(
-            _tick_one(installation.context(system_member(key)))
-            for key in list(installation.estates)
-        )
+        return sum(look(installation, key, QUIET_SECONDS) for key in list(installation.estates))
 
 
 def finish(context: Context, order: WorkOrder) -> WorkOrder:
