@@ -8,7 +8,7 @@ PYTEST_WORKERS ?= 2
 # compiled modules are kept whatever the surroundings say: starting reads 900 of them
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test check bench shots clean
+.PHONY: demo test check bench shots assets clean
 
 # uv installs the pins of uv.lock in seconds where pip takes minutes; it lies in an environment of its own
 UV_FOLDER := .uv
@@ -68,6 +68,10 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.figures --end
 	KILLS=50 ORDER_KILLS=50 TASK_KILLS=50 BUSY_SECONDS=120 $(BIN)/python -m pytest tests/services/test_killing.py tests/services/test_many_at_once.py
 	CALLS_EACH=31 $(BIN)/python -m pytest -n $(PYTEST_WORKERS) tests/api/test_described.py
+
+# after a change of a script or a style of the pages
+assets: $(VENV)/.dev
+	$(BIN)/python -m scripts.bundle
 
 shots: $(VENV)/.dev $(VENV)/.browser
 	$(BIN)/python -m scripts.shots

@@ -1,11 +1,13 @@
-"""The vendored front-end files are exactly the released ones, and nothing is fetched from elsewhere
-at run time."""
+"""The vendored front-end files are exactly the released ones, what is put together is of today's
+scripts and styles, and nothing is fetched from elsewhere at run time."""
 
 import hashlib
 import json
 import re
 import sys
 from pathlib import Path
+
+from scripts import bundle
 
 ROOT = Path(__file__).parent.parent
 VENDOR = ROOT / "src/sedge/web/static/vendor"
@@ -28,8 +30,14 @@ def faults() -> list[str]:
     found += [
         f"{name}: changed" for name in known.keys() & present.keys() if known[name] != present[name]
     ]
+    then, now = json.loads(bundle.MANIFEST.read_text()), bundle.digests()
+    found += [
+        f"{name}: not as it was put together; run make assets"
+        for name in sorted(then.keys() | now.keys())
+        if then.get(name) != now.get(name)
+    ]
     for file in (ROOT / "src/sedge/web").rglob("*"):
-        if file.suffix in {".html", ".css", ".js"} and "vendor" not in file.parts:
+        if file.suffix in {".html", ".css", ".js"} and not {"vendor", "built"} & set(file.parts):
             found += [
                 f"{file.name}: fetches {url}"
                 for url in re.findall(

@@ -140,7 +140,7 @@ def wide_lines(*suffixes: str) -> list[str]:
         f"{path.relative_to(ROOT)}:{number}"
         for folder in ("src", "tests", "scripts", "bench")
         for path in sorted((ROOT / folder).rglob("*"))
-        if path.suffix in suffixes and "vendor" not in path.parts
+        if path.suffix in suffixes and not {"vendor", "built"} & set(path.parts)
         for number, line in enumerate(path.read_text().splitlines(), 1)
         if len(line) > WIDTH
     ]

@@ -158,9 +158,9 @@ def test_the_latest_changes_stand_by_day_and_lead_to_what_changed(reader):
 
 
 def test_files_of_pages_are_kept_for_good_under_an_address_that_changes_with_them(reader):
-    style = re.search(r'href="(/static/[0-9a-f]{12}/css/layout.css)"', reader.get("/").text)[1]
+    style = re.search(r'href="(/static/[0-9a-f]{12}/built/sedge.css)"', reader.get("/").text)[1]
     assert "immutable" in reader.get(style).headers["cache-control"]
-    plain = reader.get("/static/css/layout.css")
+    plain = reader.get("/static/built/sedge.css")
     assert "immutable" not in plain.headers["cache-control"]
     assert plain.text == reader.get(style).text
 

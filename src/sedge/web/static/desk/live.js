@@ -50,7 +50,7 @@ async function countAnew() {
 // All pages of a browser share one stream where they can.
 function listen(of, moved, ended) {
   if (!window.SharedWorker) return listenAlone(moved, ended);
-  const worker = new SharedWorker(new URL("events.js", import.meta.url), "changes");
+  const worker = new SharedWorker(new URL("../desk/events.js", import.meta.url), "changes");
   const begin = () => worker.port.postMessage({ of });
   worker.port.onmessage = ({ data }) => (data.ended ? ended(begin) : moved(data.pulse));
   begin();
