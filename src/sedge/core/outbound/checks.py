@@ -74,7 +74,7 @@ def goes_out(task: t.SetCallerId, estate: Estate) -> Finding | None:
     if number.trunk is None:
         return warn(
             f"{number.shown} is on no trunk's list: calls that show it go out, but callers who ring"
-            " back does not get through."
+            " back don't get through."
         )
     return passed(f"Calls that show it leave over {over[0].name}")
 
