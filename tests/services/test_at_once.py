@@ -104,7 +104,6 @@ def test_all_calls_of_a_number_speak_one_message(context):
 
 
 def test_the_same_place_again_takes_the_path_that_is_there(context):
-    """Also after an undo, which can't take a published path back."""
     form = {"message": "The museum is closed today."}
     _, (publish, _) = routed(context, form)
     again, _ = plan_calls_to(context, "+441134960110", form)

@@ -409,6 +409,7 @@ MATRIX = {
     "GET /paths/sounds/{key}/sound": EVERYBODY,
     "POST /paths/prove": {ADMIN, SITE},
     "POST /paths/{key}/prove": {ADMIN, SITE},
+    "POST /paths/{key}/retire": {ADMIN, SITE},
     "GET /paths/{key}/path.json": EVERYBODY,
     "GET /paths/{key}/path.cpl": EVERYBODY,
     "GET /paths/{key}/cpl": EVERYBODY,

@@ -321,14 +321,20 @@ class Trunk(Fact):
 
 
 class PathVersion(Fact):
-    """A published call path. `body` is the graph of `core.paths.steps`, as plain data."""
+    """A published call path. `body` is the graph of `core.paths.steps`, as plain data; one that is
+    retired takes no calls any more."""
 
     id: str
     name: str
     number: int = 1
     body: dict[str, Any]
     in_force_from: datetime
+    retired: bool = False
     version: int = 0
+
+    def retired_at(self, now: datetime) -> "PathVersion":
+        """Versions are never rewritten: that a path is retired is a new one."""
+        return self.copy_with(retired=True, number=self.number + 1, in_force_from=now)
 
 
 class Proof(Fact):

@@ -80,6 +80,10 @@ class Telephony(Service):
         """A published call path, for those that go on in it."""
         self.call("PUT", f"paths/{quote(key)}", json=body)
 
+    def remove_path(self, key: str) -> None:
+        """A call path that is no longer needed; nothing happens where it is not known."""
+        self.call("DELETE", f"paths/{quote(key)}")
+
     def put_person(self, key: str, rules: dict[str, object]) -> None:
         """A person's own answering rules."""
         self.call("PUT", f"people/{quote(key)}", json=rules)

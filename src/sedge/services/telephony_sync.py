@@ -217,6 +217,8 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                 for number in after.all(Number):
                     if number.in_use and _rings(number, group, after):
                         telephony.put_number(number.e164, routing_of(number, after))
+            case PathVersion(retired=True) as path:
+                telephony.remove_path(path.id)
             case PathVersion() as path:
                 telephony.put_path(path.id, plain_body(path.body, after))
                 for number in after.all(Number):

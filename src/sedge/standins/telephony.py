@@ -145,6 +145,12 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
         book.put("path", key, body)
         return {}
 
+    @routes.delete("/paths/{key}")
+    def remove_path(key: str) -> dict[str, object]:
+        """A call path that is no longer needed."""
+        book.remove("path", key)
+        return {}
+
     @routes.put("/people/{key}")
     def put_person(key: str, body: dict[str, object]) -> dict[str, object]:
         """A person's own answering rules."""

@@ -269,8 +269,9 @@ class _Loader:
         for number in _free_numbers(self.records, self.sites):
             if self.estate.get(Number, number.e164) is None:
                 self.estate.put(number)
+        here = tables.path.c.retired.is_(False)
         for path in self.records.where(
-            PathVersion, order_by=tables.path.c.name, limit=MOST_CHOICES
+            PathVersion, here, order_by=tables.path.c.name, limit=MOST_CHOICES
         ):
             self.estate.put(path)
 

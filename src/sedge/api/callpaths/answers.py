@@ -110,6 +110,7 @@ class PathOut(TypedDict):
     name: str
     version: int
     in_force_from: str
+    retired: bool
     numbers: int
     body: JsonObject
 

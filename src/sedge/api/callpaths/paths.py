@@ -109,6 +109,7 @@ def _shape(path: PathVersion, numbers: int = 0) -> PathOut:
         "name": path.name,
         "version": path.number,
         "in_force_from": moment(path.in_force_from),
+        "retired": path.retired,
         "numbers": numbers,
         "body": path.body,
     }

@@ -6,7 +6,7 @@ from sedge.core.numbers.life import State
 from sedge.core.outbound.forwarding import problem_with
 from sedge.core.records import Number, PathVersion, Person
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.findings import Finding, passed, stop, warn
+from sedge.core.workorders.findings import Finding, elsewhere, passed, stop, warn
 from sedge.core.workorders.rules.registry import rule
 
 
@@ -17,6 +17,18 @@ def path_number_in_use(task: t.SetPath, estate: Estate) -> Finding:
     if number.state is not State.ASSIGNED:
         return stop(f"{number.shown} is {number.state}; a call path needs a number in use.")
     return passed(f"Calls to {number.shown} will follow {estate.the(PathVersion, task.path).name}")
+
+
+@rule("path.in-service", t.SetPath)
+def path_in_service(task: t.SetPath, estate: Estate) -> Finding:
+    """A call path that was retired takes no calls."""
+    path = estate.the(PathVersion, task.path)
+    if path.retired:
+        return stop(
+            f"{path.name} is retired. Publish it again, or choose another.",
+            elsewhere(f"Open {path.name}", "path", path.id),
+        )
+    return passed(f"{path.name} is in service")
 
 
 @rule("person.answering-makes-sense", t.SetAnswering)

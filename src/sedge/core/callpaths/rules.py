@@ -19,6 +19,7 @@ from sedge.core.callpaths.steps import (
     Ring,
     SipAddress,
     named_by,
+    paths_named,
     people_named,
 )
 from sedge.core.callpaths.tracing.endings import Endings, endings_of, graph_of
@@ -29,13 +30,14 @@ from sedge.core.facts import counted, to_canonical_json
 from sedge.core.outbound.forwarding import judge_forward, problem_with
 from sedge.core.records import RECORD_TYPES, Number, PathVersion, Person, Site, Subject
 from sedge.core.workorders import tasks as t
-from sedge.core.workorders.findings import Finding, Level, elsewhere, passed, stop
+from sedge.core.workorders.findings import Finding, Level, add_before, elsewhere, passed, stop
 from sedge.core.workorders.rules.registry import rule
 
 SIP_ADDRESS = re.compile(
     r"sips?:[\w.!~*'()+\-%]+@[A-Za-z0-9.\-]+(:\d{1,5})?(;[\w\-]+(=[\w.\-]+)?)*"
 )  # RFC 3261 §19.1, the parts in use
 MOST_NUMBERS = 200  # numbers that follow a path and are each looked at
+MOST_OFFERED = 8  # other paths that they could follow
 
 
 def called_of(path: str, estate: Estate) -> list[Called]:
@@ -78,6 +80,41 @@ def path_not_overtaken(task: t.PublishPath, estate: Estate) -> Finding | None:
     return passed("Nothing has been published since it was drawn")
 
 
+@rule("path.still-needed", t.RetirePath)
+def path_still_needed(task: t.RetirePath, estate: Estate) -> Finding:
+    """Calls that come to a path which is gone reach nobody."""
+    path = estate.the(PathVersion, task.path)
+    if path.retired:
+        return stop(f"{path.name} is retired already.")
+    if followers := [n for n in estate.all(Number) if n.path == path.id]:
+        more = f" and {len(followers) - 1:,} more" if len(followers) > 1 else ""
+        others = [p for p in estate.all(PathVersion) if p.id != path.id]
+        follow = [
+            add_before(
+                f"Let them follow “{p.name}”",
+                *(t.SetPath(number=n.e164, path=p.id) for n in followers),
+                automatic=False,
+            )
+            for p in sorted(others, key=lambda p: p.name)[:MOST_OFFERED]
+            if len(followers) <= MOST_NUMBERS
+        ]
+        return stop(
+            f"Calls to {followers[0].shown}{more} follow {path.name}. Set another call path for"
+            " them first.",
+            *(follow or [elsewhere(f"Open {path.name}", "path", path.id)]),
+        )
+    if leading := [p for p in estate.all(PathVersion) if _leads_to(p, path)]:
+        return stop(
+            f"Calls of {leading[0].name} go on in {path.name}. Lead them elsewhere first.",
+            elsewhere(f"Open {leading[0].name}", "path", leading[0].id),
+        )
+    return passed("No number follows it, and no other path leads to it")
+
+
+def _leads_to(other: PathVersion, path: PathVersion) -> bool:
+    return other.id != path.id and not other.retired and path.id in paths_named(other.body)
+
+
 @rule("path.people-are-here", t.PublishPath)
 def path_people_are_here(task: t.PublishPath, estate: Estate) -> Finding:
     """Somebody who has left, or was never here, answers nothing."""
@@ -110,6 +147,7 @@ def _gone(subject: Subject, key: str, estate: Estate, own: str) -> str:
     if record is None:
         return f"{'' if subject is Subject.PERSON else f'{subject} '}“{key}”"
     is_gone = getattr(record, "left", False) or getattr(record, "removed", False)
+    is_gone = is_gone or getattr(record, "retired", False)
     return record.name if is_gone else ""  # type: ignore[attr-defined]
 
 

@@ -1,6 +1,6 @@
 """Tasks of call paths: which one a number has, what it does, what people answer, and its proof."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
@@ -15,12 +15,10 @@ from sedge.core.load_spec import LoadSpec
 from sedge.core.records import Answering, PathVersion, Person
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
-    Irreversible,
     Name,
     NumberField,
     Prerequisites,
     Provision,
-    Snapshot,
     Task,
     Thing,
     Waiting,
@@ -86,6 +84,7 @@ class PublishPath(Task):
     waits = for_nothing
     works = at_once
     costs = free
+    reversal = put_back
 
     @field_validator("path")
     @classmethod
@@ -130,11 +129,33 @@ class PublishPath(Task):
         )
         return [changed(Subject.PATH, before, path, "path.published")]
 
-    def reversal(self, snapshots: Sequence[Snapshot], words: str) -> Task | Irreversible:
-        """The version before; that a call path has come to be is for good."""
-        if any(s.subject is Subject.PATH and s.before is None for s in snapshots):
-            return Irreversible("a call path that has come to be")
-        return put_back(self, snapshots, words)
+
+class RetirePath(Task):
+    """A call path that is no longer needed: it is offered nowhere, until it is published again."""
+
+    kind: Literal["retire_path"] = "retire_path"
+    takes = NOTHING_MORE
+    path: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,80}$")]
+
+    requires = what_it_is_about
+    waits = for_nothing
+    works = at_once
+    costs = free
+    reversal = put_back
+
+    def needs(self) -> LoadSpec:
+        itself = (Subject.PATH, self.path)
+        return LoadSpec(paths={self.path}, path_users={self.path}, named={itself}, choices=True)
+
+    def provides(self) -> Iterator[Provision]:
+        yield Provision(Thing.PATHS)
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return f"Retire call path {name_of(estate, PathVersion, self.path)}", ""
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        path = estate.the(PathVersion, self.path)
+        return [changed(Subject.PATH, path, path.retired_at(estate.now), "path.retired")]
 
 
 class SetAnswering(Task):

@@ -149,6 +149,7 @@ SENTENCES = {
     "order.line-changed": "Order line changed",
     "order.cancelled": "Order cancelled",
     "path.published": "Call path published",
+    "path.retired": "Call path retired",
     "work-order.commented": "Work order commented on",
     "work-order.task-skipped": "A task left out",
     "ledger.erased": "Personal data taken out of the ledger",

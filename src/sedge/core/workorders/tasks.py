@@ -8,7 +8,7 @@ from typing import Annotated, get_args
 
 from pydantic import Field, TypeAdapter
 
-from sedge.core.callpaths.tasks import PlaceTestCall, PublishPath, SetAnswering, SetPath
+from sedge.core.callpaths.tasks import PlaceTestCall, PublishPath, RetirePath, SetAnswering, SetPath
 from sedge.core.carriers.tasks import FollowCarrier, TellCarrier
 from sedge.core.holders.tasks import AddPerson, ChangePerson, SetGroup
 from sedge.core.imports.tasks import AdoptNumber, ImportNumbers
@@ -97,6 +97,7 @@ AnyTask = Annotated[
     | RegisterAddress
     | ReleaseNumber
     | ReserveNumber
+    | RetirePath
     | RetireSbc
     | ReturnNumber
     | RevokeLicence

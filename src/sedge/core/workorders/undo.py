@@ -5,7 +5,7 @@ from typing import Literal, Self
 
 from pydantic import AwareDatetime, Field
 
-from sedge.core.callpaths.steps import people_named
+from sedge.core.callpaths.steps import paths_named, people_named
 from sedge.core.changes import changed, number_changed, same, step
 from sedge.core.enums import Subject
 from sedge.core.errors import ChangedMeanwhile, NotAllowedNow, NotUnderstood
@@ -73,6 +73,7 @@ class PutBack(Task):
             if snapshot.subject is Subject.PATH:
                 found.paths.add(snapshot.id)
                 found.path_users.add(snapshot.id)
+                found.named.add((Subject.PATH, snapshot.id))
                 found.people |= set(people_named((snapshot.before or {}).get("body", {})))
         return found
 
@@ -169,6 +170,17 @@ def restored(snapshot: Snapshot, estate: Estate) -> list[Change]:
     return [changed(snapshot.subject, now, as_it_was, action)]  # type: ignore[arg-type]
 
 
+def _path_retired(path: PathVersion, estate: Estate) -> list[Change]:
+    """A path that came to be is retired, unless calls have been sent to it meanwhile."""
+    used = next((n.shown for n in estate.all(Number) if n.path == path.id), "") or next(
+        (p.name for p in estate.all(PathVersion) if path.id in paths_named(p.body)), ""
+    )
+    if used:
+        message = f"{used} leads to call path {path.name} by now. Lead it elsewhere; then undo."
+        raise NotAllowedNow(message, reason="path-followed")
+    return [changed(Subject.PATH, path, path.retired_at(estate.now), "path.retired")]
+
+
 def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
     """What came into being by a task that is undone."""
     match now:
@@ -183,6 +195,8 @@ def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
             why = "its take-over was undone"
             gone = step(now, Event.RESTORE, State.CLOSED, state_reason=why, assignment=None)
             return number_changed(now, "number.restored", **{**gone, "path": None, "trunk": None})
+        case PathVersion():
+            return _path_retired(now, estate)
         case Sbc():
             gone = now.copy_with(retired=True)
             return [changed(Subject.SBC, now, gone, "session-border-controller.retired")]

@@ -60,7 +60,8 @@ def choices(context: Context, site: str, step: Step | None) -> Choices:
             else []
         )
         systems = [s for s in records.all(Downstream) if not s.removed]
-        paths = records.where(PathVersion, order_by=tables.path.c.name)
+        path = tables.path
+        paths = records.where(PathVersion, path.c.retired.is_(False), order_by=path.c.name)
     people = sorted(known.values(), key=lambda p: p.name.lower())
     return Choices(
         home,

@@ -10,7 +10,7 @@ from sedge.core.access.roles import May
 from sedge.core.callpaths.openings import holiday_places
 from sedge.core.callpaths.patterns import DeskForm, plan_desk, read_desk
 from sedge.core.callpaths.steps import Path, named_by, people_named
-from sedge.core.callpaths.tasks import PAGES_OF_PATHS, PublishPath
+from sedge.core.callpaths.tasks import PAGES_OF_PATHS, PublishPath, RetirePath
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import RECORD_TYPES, Group, Number, PathVersion, Person, Site, Subject
 from sedge.services.context import Context, Reading
@@ -32,7 +32,8 @@ class PathView:
 
 def list_paths(context: Context) -> list[PathVersion]:
     with context.reading() as reading:
-        return reading.records.where(PathVersion, order_by=tables.path.c.name)
+        here = tables.path.c.retired.is_(False)
+        return reading.records.where(PathVersion, here, order_by=tables.path.c.name)
 
 
 def counts(context: Context) -> dict[str, int]:
@@ -168,6 +169,15 @@ def plan(
         path=path, name=name, body=plan_desk(form), based_on=published.number if published else 0
     )
     return workorders.draft(context, f"Publish {name}", [task], reason=reason)
+
+
+def retire(context: Context, key: str) -> workorders.WorkOrder:
+    """A work order, so that what still leads to it is seen. Raises NotFound."""
+    context.require(May.CHANGE_ESTATE)
+    with context.reading() as reading:
+        path = reading.records.the(PathVersion, key)
+    tasks = [RetirePath(path=key)]
+    return workorders.draft(context, f"Retire call path {path.name}", tasks, look=True)
 
 
 def free_key(reading: Reading, name: str) -> str:

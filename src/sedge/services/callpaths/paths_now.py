@@ -35,7 +35,8 @@ def paths_now(context: Context) -> list[PathNow]:
 def _followed(context: Context) -> list[PathNow]:
     life = tables.life
     with context.reading() as reading:
-        versions = reading.records.where(PathVersion, order_by=tables.path.c.name)
+        here = tables.path.c.retired.is_(False)
+        versions = reading.records.where(PathVersion, here, order_by=tables.path.c.name)
         first = dict(
             reading.connection.execute(
                 select(life.c.path, func.min(life.c.number))

@@ -13,6 +13,7 @@ from sedge.core.workorders.task_base import Task
 from sedge.services.callpaths.drawing import place_of
 from sedge.services.callpaths.paths import free_key
 from sedge.services.context import Context, Reading
+from sedge.store.schema import tables
 
 GROUP = "group"
 
@@ -43,7 +44,8 @@ def plan_calls_to(context: Context, number: str, form: Mapping[str, str]) -> tup
 def _published_as(reading: Reading, body: Path) -> str | None:
     """A published path that does the same; what was routed and undone leaves one behind."""
     wanted = body.model_dump(mode="json")
-    return next((p.id for p in reading.records.all(PathVersion) if p.body == wanted), None)
+    published = reading.records.where(PathVersion, tables.path.c.retired.is_(False))
+    return next((p.id for p in published if p.body == wanted), None)
 
 
 def _place_of(form: Mapping[str, str], country: str) -> OnePlace:

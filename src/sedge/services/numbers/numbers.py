@@ -348,6 +348,7 @@ HEADINGS = {
     Subject.SPOT: "Emergency spots",
     Subject.AREA: "Areas",
     Subject.PATH: "Call paths",
+    Subject.GROUP: "Groups",
 }
 
 

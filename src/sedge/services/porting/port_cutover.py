@@ -103,7 +103,9 @@ def preparation(context: Context, key: str) -> Preparation:
         path = tables.path
         paths = [
             (p.id, p.name)
-            for p in reading.records.where(PathVersion, order_by=path.c.name, limit=MOST_PATHS)
+            for p in reading.records.where(
+                PathVersion, path.c.retired.is_(False), order_by=path.c.name, limit=MOST_PATHS
+            )
         ]
         carrier = reading.records.the(Carrier, reading.records.the(Account, port.account).carrier)
     called = dict(paths)

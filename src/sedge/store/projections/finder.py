@@ -102,7 +102,7 @@ def entry_of(record: object) -> tuple[str, Subject, str, str] | None:
             )
         case Area():
             return f"{record.name} {known(record)}", Subject.AREA, record.id, record.name
-        case PathVersion():
+        case PathVersion() if not record.retired:
             return record.name, Subject.PATH, record.id, record.name
         case Carrier():
             return record.name, Subject.CARRIER, record.id, record.name
@@ -128,6 +128,10 @@ def index(connection: Connection, records: Iterable[object]) -> None:
                 fresh.add(int(record.e164))
         elif entry := entry_of(record):
             entries[_rowid(entry[1], entry[2])] = entry
+        elif isinstance(record, Group):
+            entries[_rowid(Subject.GROUP, record.id)] = None
+        elif isinstance(record, PathVersion):
+            entries[_rowid(Subject.PATH, record.id)] = None
     if entries:
         connection.exec_driver_sql(
             "DELETE FROM finder WHERE rowid = ?", [(rowid,) for rowid in entries]

@@ -140,7 +140,7 @@ def columns(record: Any) -> dict[str, Any]:  # noqa: C901  one branch per kind o
         case Trunk():
             return {"site": record.site}
         case PathVersion():
-            return {"name": record.name}
+            return {"name": record.name, "retired": record.retired}
         case Proof():
             return {"number": int(record.e164), "at": record.at, "direction": record.direction}
         case _:

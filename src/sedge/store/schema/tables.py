@@ -403,7 +403,11 @@ document_content = Table(
 )
 trunk = _record_table("trunk", Column("site", String(80), nullable=False))
 sbc = _record_table("sbc", Column("site", String(80), nullable=False))
-path = _record_table("path", Column("name", String(120), nullable=False))
+path = _record_table(
+    "path",
+    Column("name", String(120), nullable=False),
+    Column("retired", Boolean, nullable=False),
+)
 path_version = Table(
     "path_version",
     estate_metadata,

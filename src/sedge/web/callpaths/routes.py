@@ -123,6 +123,11 @@ def prove(request: Request, context: RequestContext, key: str) -> Response:
     return go(request, f"/work-orders/{proof_calls.prove_again(context, path=key).no}")
 
 
+@place.action("/paths/{key}/retire", May.CHANGE_ESTATE)
+def retire_path(request: Request, context: RequestContext, key: str) -> Response:
+    return go(request, f"/work-orders/{paths.retire(context, key).no}")
+
+
 @place.action("/paths/prove", May.CHANGE_ESTATE)
 def prove_stale(request: Request, context: RequestContext) -> Response:
     return go(request, f"/work-orders/{proof_calls.prove_again(context).no}")

@@ -133,6 +133,10 @@ EXAMPLES = {
     ),
     "place.can-be-told": "0113 496 0142 is not in use, or has no spot; there is nothing to tell.",
     "trunk.same-carrier": "Leeds A leads to another carrier than 0113 496 0142's.",
+    "path.still-needed": (
+        "Calls to 0113 496 0142 and 3 more follow Bookings. Set another call path for them first."
+    ),
+    "path.in-service": "Bookings is retired. Publish it again, or choose another.",
     "path.people-are-here": "Piet Aalders can't answer: not, or no longer, in the directory.",
     "path.somebody-rings": (
         "At “Ring: front desk” nothing would ring now: none of its people has a phone that is"

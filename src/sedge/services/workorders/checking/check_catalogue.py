@@ -224,7 +224,7 @@ def _all(context: Context) -> Iterator[Looked]:
                 path.name,
                 continuous_checks.of_path(path, reading.estate(LoadSpec(paths={path.id}))),
             )
-            for path in reading.records.all(PathVersion)
+            for path in reading.records.where(PathVersion, tables.path.c.retired.is_(False))
         ]
     yield paths
 
