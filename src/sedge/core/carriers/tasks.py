@@ -21,6 +21,7 @@ from sedge.core.workorders.task_base import (
     no_changes,
     not_at_all,
     nothing,
+    outside_decides,
     what_it_is_about,
     what_it_names,
 )
@@ -87,6 +88,7 @@ class TellCarrier(Task):
     drift: DriftWord
     ours: str = Field(default="", max_length=200)
 
+    settles = outside_decides
     needs = what_it_names
     provides = nothing
     requires = what_it_is_about

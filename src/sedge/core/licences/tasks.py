@@ -1,7 +1,7 @@
 """Tasks of licences: granted, taken back, exchanged; seats bought, tried and cancelled."""
 
 from collections.abc import Iterator, Sequence
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Literal
 
 from pydantic import Field
@@ -69,6 +69,9 @@ class GrantLicence(Task):
 
     def works(self, estate: Estate) -> str:
         return f"works {estate.the(Product, self.product).propagation_minutes} min after granting"
+
+    def settles(self, after: Estate) -> datetime | None:
+        return _seat_works(self.holder, self.product, after)
 
     def costs(self, estate: Estate) -> Cost:
         return Cost(seat_price(self.product, self.holder, estate))
@@ -163,10 +166,18 @@ class ExchangeLicence(Task):
         minutes = estate.the(Product, self.to).propagation_minutes
         return f"works {minutes} min after granting; the other goes on until then"
 
+    def settles(self, after: Estate) -> datetime | None:
+        return _seat_works(self.holder, self.to, after)
+
     def costs(self, estate: Estate) -> Cost:
         new = seat_price(self.to, self.holder, estate)
         old = seat_price(self.product, self.holder, estate)
         return Cost(new - old if new.currency == old.currency else new)
+
+
+def _seat_works(holder: HolderRef, product: str, after: Estate) -> datetime:
+    moments = [g.works_from for g in after.grants_of(holder) if g.product == product]
+    return max([after.now, *moments])
 
 
 class BuySeats(Task):

@@ -30,6 +30,7 @@ from sedge.core.workorders.task_base import (
     free,
     not_at_all,
     nothing,
+    outside_decides,
     what_it_is_about,
 )
 
@@ -47,6 +48,7 @@ class SubmitPort(Task):
     for_good = "a port that was asked for (cancel the port)"
     port: Name
 
+    settles = outside_decides
     requires = what_it_is_about
     waits = for_nothing
     costs = free
@@ -133,6 +135,7 @@ class BackOutPort(Task):
     port: Name
     reason: str = Field(min_length=3, max_length=200)
 
+    settles = outside_decides
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing
@@ -177,6 +180,7 @@ class ApprovePortOut(Task):
     request: Name
     vouched: str = Field(default="", max_length=120)
 
+    settles = outside_decides
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing

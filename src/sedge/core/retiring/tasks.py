@@ -17,6 +17,7 @@ from sedge.core.workorders.task_base import (
     Waiting,
     not_at_all,
     nothing,
+    outside_decides,
     what_it_is_about,
     what_it_names,
 )
@@ -32,6 +33,7 @@ class ReleaseNumber(Task):
     number: NumberField
     after_rest: bool = False
 
+    settles = outside_decides
     needs = what_it_names
     provides = nothing
     reversal = not_at_all

@@ -23,6 +23,7 @@ from sedge.core.workorders.task_base import (
     name_of,
     not_at_all,
     nothing,
+    outside_decides,
     person_ref,
     what_it_is_about,
     what_it_names,
@@ -97,6 +98,7 @@ class RegisterAddress(Task):
     for_good = "a registration"
     number: NumberField
 
+    settles = outside_decides
     needs = what_it_names
     provides = nothing
     waits = for_nothing
@@ -133,6 +135,7 @@ class TellPlace(Task):
     for_good = "a place that was told"
     number: NumberField
 
+    settles = outside_decides
     needs = what_it_names
     provides = nothing
     waits = for_nothing

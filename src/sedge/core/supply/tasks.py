@@ -41,6 +41,7 @@ from sedge.core.workorders.task_base import (
     no_changes,
     not_at_all,
     nothing,
+    outside_decides,
     what_it_is_about,
     what_it_names,
 )
@@ -77,6 +78,7 @@ class OrderNumbers(Task):
     features: tuple[str, ...] = ()
     lines: tuple[OrderedLine, ...] = Field(min_length=1, max_length=1000)
 
+    settles = outside_decides
     requires = what_it_is_about
     waits = for_nothing
     reversal = not_at_all
@@ -156,6 +158,7 @@ class OrderWhenFree(Task):
     most_monthly: Money
     until: datetime
 
+    settles = outside_decides
     needs = what_it_names
     provides = nothing
     requires = what_it_is_about

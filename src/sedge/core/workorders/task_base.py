@@ -182,6 +182,12 @@ class Task(Fact):
 
     # ── what some say otherwise ──
 
+    def settles(self, after: Estate) -> datetime | None:
+        """The moment from which it works, seen on the estate as it is after the whole work order;
+        None where somebody outside decides."""
+        waits = self.waits(after)
+        return waits.until if waits else after.now
+
     def project(self, estate: Estate, identity: str) -> list[Change]:
         """The changes seen as done, whatever the outside still has to do for it."""
         return self.apply(estate, identity)
@@ -309,6 +315,11 @@ def for_nothing(self: Task, estate: Estate) -> Waiting | None:
 def at_once(self: Task, estate: Estate) -> str:
     """It works as soon as it is done."""
     return "at once"
+
+
+def outside_decides(self: Task, after: Estate) -> datetime | None:
+    """Nobody here knows the moment."""
+    return None
 
 
 def free(self: Task, estate: Estate) -> Cost:

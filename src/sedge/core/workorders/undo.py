@@ -1,6 +1,7 @@
 """Undo: every record as it was, each guarded by *still as I left it*; at once, or at a moment."""
 
 from collections.abc import Callable, Iterator, Sequence
+from datetime import datetime
 from typing import Literal, Self
 
 from pydantic import AwareDatetime, Field
@@ -118,6 +119,9 @@ class PutBackLater(Task):
 
     def works(self, estate: Estate) -> str:
         return estate.clock(self.at)
+
+    def settles(self, after: Estate) -> datetime | None:
+        return self.at
 
     @property
     def leans_on(self) -> int | None:

@@ -10,6 +10,7 @@ from sedge.core.facts import Money
 from sedge.core.records import RECORD_TYPES, Number, Order
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import Costs, Report, check, totals
+from sedge.core.workorders.course import Stop, course_of
 from sedge.core.workorders.findings import Finding, Level
 from sedge.core.workorders.life import OrderState, TaskState
 from sedge.core.workorders.task_base import Cost
@@ -42,7 +43,7 @@ class OrderView:
     """A work order with its checks and the estate as it will be; `seen` is the last ledger entry
     that the checks knew of, `refusal` why the member may only look at it, "" where they may do
     more; `monthly_now` what numbers and seats cost a month before it, by currency, where it changes
-    that and has not begun."""
+    that and has not begun; `course` from when its tasks work, where not all do at once."""
 
     order: WorkOrder
     tasks: list[TaskView]
@@ -56,6 +57,7 @@ class OrderView:
     seen: int = 0
     refusal: str = ""
     monthly_now: Mapping[str, Money] = field(default_factory=dict)
+    course: tuple[Stop, ...] = ()
 
     @property
     def monthly_before_and_after(self) -> list[tuple[Money, Money]]:
@@ -109,8 +111,40 @@ def viewed(context: Context, reading: Reading, order: WorkOrder, estate: Estate)
     after = tuple(aftermath(bodies, report)) if report and report.runnable else ()
     costs = totals([b for i, b in enumerate(bodies) if i not in idle], estate)
     return OrderView(
-        order, views, report, costs, undo_words(order), after=after, seen=seen, refusal=refusal
+        order,
+        views,
+        report,
+        costs,
+        undo_words(order),
+        after=after,
+        seen=seen,
+        refusal=refusal,
+        course=_course(order, bodies, estate, report),
     )
+
+
+def _course(
+    order: WorkOrder, bodies: Sequence[t.Task], estate: Estate, report: Report | None
+) -> tuple[Stop, ...]:
+    """From when what works: of a draft that may be run as it would be, of one under way as it is
+    now. Nothing where all of it works at one moment."""
+    begins, ends = order.run_at or estate.now, estate
+    if report is not None:
+        if not report.runnable:
+            return ()
+        if begins > estate.now:
+            report = check(bodies, estate.fork(begins), awaits=order.awaits)
+        ends = report.after
+    elif order.state is not OrderState.RUNNING:
+        return ()
+    done = {
+        x.position: x.works_from or order.started_at or estate.now
+        for x in order.tasks
+        if x.state is TaskState.DONE
+    }
+    resolved = [body.resolved(bodies) for body in bodies]
+    found = course_of(resolved, [x.after for x in order.tasks], ends, begins, done)
+    return tuple(found) if len(found) > 1 else ()
 
 
 def _with_newcomers(bodies: Sequence[t.Task], estate: Estate) -> Estate:

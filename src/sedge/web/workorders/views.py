@@ -8,6 +8,7 @@ from urllib.parse import quote
 
 from sedge.core.facts import Money, counted
 from sedge.core.records import HolderKind, HolderRef, Person
+from sedge.core.workorders.course import Stop
 from sedge.core.workorders.findings import Finding, Leads, Level, Remedy
 from sedge.core.workorders.life import (
     OrderEvent,
@@ -94,6 +95,17 @@ class TaskRow:
 
 
 @dataclass(frozen=True)
+class CourseStop:
+    """A moment of a work order, or what it waits for, and what works from then on."""
+
+    at: datetime | None
+    waits: str
+    words: str
+    others: int
+    is_past: bool
+
+
+@dataclass(frozen=True)
 class OrderPage:
     """One work order and what may be done with it now."""
 
@@ -112,6 +124,7 @@ class OrderPage:
     is_scheduled: bool
     goes_at: datetime | None
     groups: list[tuple[str, list[TaskRow]]]
+    course: list[CourseStop]
 
 
 def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> OrderPage:
@@ -142,6 +155,7 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
         view=view,
         rows=rows,
         groups=_groups(rows) if by_holder else [("", rows)],
+        course=[_course_stop(stop, rows, now) for stop in view.course],
         can_duplicate=not view.order.undo_of
         and not any(isinstance(x.stored.body, PutBack) for x in view.tasks),
         is_scheduled=allows(state, OrderEvent.UNSCHEDULE),
@@ -166,6 +180,17 @@ def order_page(view: OrderView, now: datetime, *, by_holder: bool = False) -> Or
         and not view.order.undo_of
         and not view.undone_by
         and any(not x.body.for_good for x in view.order.tasks),
+    )
+
+
+def _course_stop(stop: Stop, rows: list[TaskRow], now: datetime) -> CourseStop:
+    first = rows[stop.tasks[-1]]
+    return CourseStop(
+        at=stop.at,
+        waits=stop.waits,
+        words=f"{first.verb} {first.rest}".strip(),
+        others=len(stop.tasks) - 1,
+        is_past=stop.at is not None and stop.at <= now,
     )
 
 
