@@ -55,7 +55,7 @@ class HeadFacts:
     todo: int
     waiting: list[str]
     is_behind: bool
-    pulse: int
+    change_counter: int
     offset: int
     organisation: str
     several: bool
@@ -226,7 +226,7 @@ def _head_facts(request: Request) -> HeadFacts:
     if member is None:
         raise RuntimeError("facts of the head are for members only")
     context = installation.context(member)
-    pulse = getattr(request.state, "pulse", None)
+    change_counter = getattr(request.state, "change_counter", None)
     lines, is_current = today.waiting_lately(context)
     return HeadFacts(
         **head_facts(context)._asdict(),
@@ -234,7 +234,7 @@ def _head_facts(request: Request) -> HeadFacts:
         waiting=[line.href for line in lines],
         is_behind=not is_current,
         first=first_steps(context) if allowed(member.role, May.SET_RULES) else None,
-        pulse=ledger.pulse(context) if pulse is None else pulse,
+        change_counter=ledger.change_counter(context) if change_counter is None else change_counter,
         offset=int(installation.clock.offset.total_seconds()),
     )
 

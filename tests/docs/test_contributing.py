@@ -27,7 +27,7 @@ NAMES = {
     **vars(task_base),
     **{"BaseModel": BaseModel, "Literal": Literal, "May": May, "passed": passed, "warn": warn},
     **{"PlainTextResponse": PlainTextResponse, "number_changed": number_changed},
-    "put_back": undo.put_back,
+    "restore": undo.restore,
     "rule": registry.rule,
 }
 

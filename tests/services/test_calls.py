@@ -446,13 +446,14 @@ def test_undo_brings_the_earlier_path_back_as_a_new_version(installation, contex
     assert "For visits, press 1" in calls.place_test_call(context, FRONT_DESK, "in").heard
 
 
-def test_undoing_a_new_path_leaves_it_unused_and_says_so(installation, context):
+def test_undoing_a_new_path_retires_it(installation, context):
     order = paths.plan(context, "Only tried", form(context))
     order_running.run(context, order.id)
     until_quiet(installation)
-    with pytest.raises(NotAllowedNow) as raised:
-        order_running.undo(context, order.id)
-    assert raised.value.reason == "nothing"
+    order_running.undo(context, order.id)
+    until_quiet(installation)
+    with context.reading() as reading:
+        assert reading.records.the(PathVersion, "only-tried").retired
 
 
 def test_two_paths_of_one_name_get_different_keys(installation, context):

@@ -47,10 +47,10 @@ def reading(installation):
 
 def test_what_one_process_writes_the_other_sees_at_once(installation, context, reading):
     theirs = reading.context(context.who)
-    before = ledger.pulse(theirs)
+    before = ledger.change_counter(theirs)
     assert reading.while_unchanged(theirs, "letters", lambda: "old") == "old"
     write_something(context)
-    assert ledger.pulse(theirs) > before
+    assert ledger.change_counter(theirs) > before
     assert reading.while_unchanged(theirs, "letters", lambda: "new") == "new"
 
 

@@ -27,21 +27,21 @@ def make(made, value):
 
 def test_the_change_counter_is_read_anew_after_a_write_only(installation, context, monkeypatch):
     asked = []
-    whole = remembering.ledger.pulse
+    whole = remembering.ledger.change_counter
 
-    def pulse(connection):
+    def change_counter(connection):
         asked.append(connection)
         return whole(connection)
 
-    monkeypatch.setattr(remembering.ledger, "pulse", pulse)
-    first = ledger.pulse(context)
-    assert ledger.pulse(context) == first
+    monkeypatch.setattr(remembering.ledger, "change_counter", change_counter)
+    first = ledger.change_counter(context)
+    assert ledger.change_counter(context) == first
     before = len(asked)
-    assert ledger.pulse(context) == first
+    assert ledger.change_counter(context) == first
     assert len(asked) == before
     with context.writing():
         pass
-    assert ledger.pulse(context) == first  # nothing has changed
+    assert ledger.change_counter(context) == first  # nothing has changed
     assert len(asked) == before + 1
 
 

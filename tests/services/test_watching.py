@@ -18,7 +18,7 @@ def again(installation, context):
 
 
 def test_a_trunk_is_asked_when_its_turn_comes(installation, context):
-    pulse = installation.pulse(context.who.organisation)
+    change_counter = installation.change_counter(context.who.organisation)
     asked = again(installation, context)
     assert asked >= 2
     assert watching.watch(context) == 0  # nobody's turn yet
@@ -26,7 +26,9 @@ def test_a_trunk_is_asked_when_its_turn_comes(installation, context):
     assert (seen.standing.said, seen.standing.missed) == ("200 OK", 0)
     assert seen.standing.ms >= 0
     assert [(h.hour, h.asked, h.answered) for h in seen.hours][-1][0] == seen.last_hour
-    assert installation.pulse(context.who.organisation) == pulse  # no change of the estate
+    assert (
+        installation.change_counter(context.who.organisation) == change_counter
+    )  # no change of the estate
     with pytest.raises(NotFound):
         watching.watched(context, "nowhere")
 

@@ -309,14 +309,14 @@ def test_a_record_as_it_stood(filled):
         )
 
 
-def test_the_pulse_moves_with_every_write_and_with_a_touch(filled):
+def test_the_change_counter_moves_with_every_write_and_with_a_touch(filled):
     with filled.reading() as connection:
-        before = ledger.pulse(connection)
+        before = ledger.change_counter(connection)
     save(filled, labelled(number(filled), "x"))
     with filled.writing() as connection:
         saving.touch(connection)
     with filled.reading() as connection:
-        assert ledger.pulse(connection) == before + 2
+        assert ledger.change_counter(connection) == before + 2
 
 
 # ── whatever happens, what is derived agrees with what is stored ──

@@ -390,10 +390,10 @@ def test_a_spot_in_a_tall_building_needs_its_floor(rowan):
 
 
 def test_open_pages_are_told_when_something_moved(rowan):
-    pulse = rowan.get("/changes", params={"since": 0}).json()["pulse"]
-    assert rowan.get("/changes", params={"since": pulse}).status_code == 204
+    change_counter = rowan.get("/changes", params={"since": 0}).json()["change_counter"]
+    assert rowan.get("/changes", params={"since": change_counter}).status_code == 204
     rowan.post("/numbers/441134960100/facts", data={"label": "x"})
-    assert rowan.get("/changes", params={"since": pulse}).status_code == 200
+    assert rowan.get("/changes", params={"since": change_counter}).status_code == 200
 
 
 def test_the_drawn_map_names_every_cell():

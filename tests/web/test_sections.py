@@ -168,8 +168,8 @@ def test_files_of_pages_are_kept_for_good_under_an_address_that_changes_with_the
 def test_the_stream_of_changes_begins_with_the_counter_of_now(reader):
     answer = reader.get("/events")
     assert answer.headers["content-type"].startswith("text/event-stream")
-    pulse = reader.get("/changes?since=-1").json()["pulse"]
-    assert f"data: {pulse}\n\n" in answer.text
+    change_counter = reader.get("/changes?since=-1").json()["change_counter"]
+    assert f"data: {change_counter}\n\n" in answer.text
 
 
 def test_the_head_is_given_alone_to_a_page_whose_counts_are_old(reader):

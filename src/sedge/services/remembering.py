@@ -49,7 +49,7 @@ class Remembering:
     process: Process
 
     def __init__(self) -> None:
-        self._pulses: dict[str, tuple[int, int]] = {}
+        self._change_counters: dict[str, tuple[int, int]] = {}
         self._recalled: OrderedDict[Hashable, Made] = OrderedDict()
         self._recalling = threading.Lock()
         self._remembered: dict[Key, tuple[int, int, Any, float]] = {}
@@ -88,7 +88,7 @@ class Remembering:
         slot = int(self.clock.now().timestamp()) // (60 * minutes)
         key = (context.who.organisation, name, context.who.scope)
         known = self._remembered.get(key)
-        if known is not None and known[:2] == (self.pulse(context.who.organisation), slot):
+        if known is not None and known[:2] == (self.change_counter(context.who.organisation), slot):
             return known[2]
         making = self._making[key]
         if known is not None and not current and self._is_fresh_enough(known[3]):
@@ -96,7 +96,7 @@ class Remembering:
         if not making.acquire(blocking=current or known is None):
             return known[2] if known else make()
         try:
-            seen = (self.pulse(context.who.organisation), slot)
+            seen = (self.change_counter(context.who.organisation), slot)
             known = self._remembered.get(key)
             if known is None or known[:2] != seen:
                 known = self._remembered[key] = (*seen, make(), time.monotonic())
@@ -113,7 +113,7 @@ class Remembering:
         if known is None or not self.makes_aside:
             return self.while_unchanged(context, name, make), True
         slot = int(self.clock.now().timestamp()) // 60
-        if known[:2] == (self.pulse(context.who.organisation), slot):
+        if known[:2] == (self.change_counter(context.who.organisation), slot):
             return known[2], True
         with self._recalling:
             is_due = time.monotonic() - known[3] > ASIDE_SECONDS and key not in self._aside
@@ -136,26 +136,29 @@ class Remembering:
     def _is_fresh_enough(self, made_at: float) -> bool:
         return self.at_work >= MANY and time.monotonic() - made_at < FRESH_SECONDS
 
-    def pulse(self, organisation: str) -> int:
+    def change_counter(self, organisation: str) -> int:
         """The change counter of an organisation, read from its database only when something was
         written since it was last read."""
         database = self.estates[organisation]
-        writes, known = database.writes, self._pulses.get(organisation)
+        writes, known = database.writes, self._change_counters.get(organisation)
         if known is None or known[0] != writes:
             with database.reading() as connection:
-                known = self._pulses[organisation] = (writes, ledger.pulse(connection))
+                known = self._change_counters[organisation] = (
+                    writes,
+                    ledger.change_counter(connection),
+                )
         return known[1]
 
     def recall(self, context: OnBehalf, name: str, key: Hashable, make: Callable[[], T]) -> T:
         """What `make` gives for `key`, made anew when something of the organisation has changed.
         The latest `MOST_RECALLED` are kept."""
-        pulse = self.pulse(context.who.organisation)
+        change_counter = self.change_counter(context.who.organisation)
         full = (context.who.organisation, context.who.scope, name, key)
         known = self._recalled.get(full)
-        if known is not None and known[0] == pulse:
+        if known is not None and known[0] == change_counter:
             return known[1]
         made = make()
-        self._keep(full, (pulse, made))
+        self._keep(full, (change_counter, made))
         return made
 
     def of_installation(self, key: Hashable, make: Callable[[Connection], T]) -> T:

@@ -75,7 +75,9 @@ def save(connection: Connection, changes: Sequence[Change], stamp: Stamp) -> lis
 def touch(connection: Connection) -> None:
     """Count a change that the ledger doesn't show (a task's progress), so that open pages
     refresh."""
-    connection.execute(update(chain.ledger_head).values(pulse=chain.ledger_head.c.pulse + 1))
+    connection.execute(
+        update(chain.ledger_head).values(change_counter=chain.ledger_head.c.change_counter + 1)
+    )
 
 
 def record_event(
@@ -318,11 +320,15 @@ def _write_entries(
     connection.execute(insert(chain.ledger), rows)
     if head is None:
         connection.execute(
-            insert(chain.ledger_head).values(id=1, sequence=sequence, hash=previous, pulse=1)
+            insert(chain.ledger_head).values(
+                id=1, sequence=sequence, hash=previous, change_counter=1
+            )
         )
     else:
         connection.execute(
             update(chain.ledger_head).values(
-                sequence=sequence, hash=previous, pulse=chain.ledger_head.c.pulse + 1
+                sequence=sequence,
+                hash=previous,
+                change_counter=chain.ledger_head.c.change_counter + 1,
             )
         )

@@ -110,8 +110,8 @@ def context_of(request: Request) -> Context:
     if member is None:
         raise NotSignedIn("Sign in to go on.")
     context = installation_of(request).context(member)
-    if request.method in SAFE and not hasattr(request.state, "pulse"):
-        request.state.pulse = ledger.pulse(
+    if request.method in SAFE and not hasattr(request.state, "change_counter"):
+        request.state.change_counter = ledger.change_counter(
             context
         )  # before anything is read, so that no change between is missed by an open page
     return context

@@ -33,7 +33,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 # stand where a path's id would
 PAGES_OF_PATHS = frozenset(
@@ -51,7 +51,7 @@ class SetPath(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.PATH_OF, self.e164 or "")
@@ -84,7 +84,7 @@ class PublishPath(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     @field_validator("path")
     @classmethod
@@ -141,7 +141,7 @@ class RetirePath(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         itself = (Subject.PATH, self.path)
@@ -172,7 +172,7 @@ class SetAnswering(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)

@@ -25,7 +25,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 DriftWord = Literal["not listed", "not ours", "other price", "other state", "other trunk"]
 
@@ -45,7 +45,7 @@ class FollowCarrier(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     @property
     def price(self) -> Decimal:

@@ -29,7 +29,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 EMAIL = r"^[^@\s]+@[^@\s]+$"
 EXTENSION = r"^\d{0,7}$"
@@ -76,7 +76,7 @@ class AddPerson(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)
@@ -136,7 +136,7 @@ class ChangePerson(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)
@@ -215,7 +215,7 @@ class SetGroup(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         itself = {(Subject.GROUP, self.group)}

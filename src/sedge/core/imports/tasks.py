@@ -36,7 +36,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 
 class AdoptNumber(Task):
@@ -64,7 +64,7 @@ class AdoptNumber(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.NUMBER, self.number)

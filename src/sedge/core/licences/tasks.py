@@ -34,7 +34,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 MOST_SEATS = 10_000
 
@@ -47,7 +47,7 @@ class GrantLicence(Task):
 
     needs = what_it_names
     waits = for_nothing
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.PREPARED)
@@ -92,7 +92,7 @@ class RevokeLicence(Task):
     needs = what_it_names
     waits = for_nothing
     works = at_once
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.TAKEN_BACK, key_of(self.holder), self.product)
@@ -135,7 +135,7 @@ class ExchangeLicence(Task):
 
     needs = what_it_names
     waits = for_nothing
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.PREPARED)
@@ -190,7 +190,7 @@ class BuySeats(Task):
     requires = what_it_is_about
     waits = for_nothing
     works = at_once
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.PREPARED)
@@ -269,7 +269,7 @@ class CancelSeats(Task):
     requires = what_it_is_about
     waits = for_nothing
     works = at_once
-    reversal = put_back
+    reversal = restore
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         seats = estate.get(Subscription, self.subscription)

@@ -39,7 +39,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 Reason = Annotated[str, Field(max_length=200)]
 Tag = Annotated[str, Field(min_length=1, max_length=40)]
@@ -60,7 +60,7 @@ class AssignNumber(Task):
 
     needs = what_it_names
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.ASSIGNED, self.e164 or "")
@@ -140,7 +140,7 @@ class UnassignNumber(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)
@@ -191,7 +191,7 @@ class ReserveNumber(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def requires(self, prerequisites: Prerequisites) -> Iterator[Provision]:
         yield from what_it_is_about(self, prerequisites)
@@ -223,7 +223,7 @@ class UnreserveNumber(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.FREE, self.e164 or "")
@@ -248,7 +248,7 @@ class SetAside(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         return f"Set {self.shown} aside", ""
@@ -269,7 +269,7 @@ class ReturnNumber(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.FREE, self.e164 or "")
@@ -293,7 +293,7 @@ class EndRest(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.FREE, self.e164 or "")
@@ -319,7 +319,7 @@ class MoveNumber(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.AT_ITS_SITE, self.e164 or "")
@@ -360,7 +360,7 @@ class LabelNumbers(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         return LoadSpec(numbers=set(self.numbers))

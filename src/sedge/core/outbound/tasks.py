@@ -32,7 +32,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 
 class SetCallerId(Task):
@@ -51,7 +51,7 @@ class SetCallerId(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)
@@ -109,7 +109,7 @@ class SetCallingRights(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.PREPARED)
@@ -143,7 +143,7 @@ class SetDialPlan(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         rules = f"to {counted(len(self.rules), 'rule')} of its own" if self.rules else ""
@@ -170,7 +170,7 @@ class SetOutboundRoutes(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)

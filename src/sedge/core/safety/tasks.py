@@ -28,7 +28,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 
 class SetSpot(Task):
@@ -43,7 +43,7 @@ class SetSpot(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)

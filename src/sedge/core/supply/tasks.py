@@ -45,7 +45,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 
 class OrderedLine(Fact):
@@ -189,7 +189,7 @@ class RecordArrival(Task):
     requires = what_it_is_about
     waits = for_nothing
     works = at_once
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = what_it_names(self)
@@ -289,7 +289,7 @@ class CancelOrder(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         return "Cancel", f"order {self.order}"
@@ -329,7 +329,7 @@ class ConnectNumber(Task):
     requires = what_it_is_about
     waits = for_nothing
     works = at_once
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.NUMBER, self.number)

@@ -32,7 +32,7 @@ from sedge.core.workorders.task_base import (
     what_it_is_about,
     what_it_names,
 )
-from sedge.core.workorders.undo import put_back
+from sedge.core.workorders.undo import restore
 
 
 def with_every_trunk(self: Task) -> LoadSpec:
@@ -53,7 +53,7 @@ class ListOnTrunk(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.LISTED, self.e164 or "")
@@ -76,7 +76,7 @@ class UnlistFromTrunk(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def provides(self) -> Iterator[Provision]:
         yield Provision(Thing.UNLISTED, self.e164 or "")
@@ -105,7 +105,7 @@ class SetFallback(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def requires(self, prerequisites: Prerequisites) -> Iterator[Provision]:
         yield from what_it_is_about(self, prerequisites)
@@ -133,7 +133,7 @@ class MoveTrunk(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         found = with_every_trunk(self)
@@ -170,7 +170,7 @@ class AddTrunk(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         account = estate.get(Account, self.account)
@@ -223,7 +223,7 @@ class ChangeTrunk(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         return (
@@ -269,7 +269,7 @@ class SetSbc(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         return LoadSpec(sites={self.site}, sbcs=True)
@@ -311,7 +311,7 @@ class RetireSbc(Task):
     waits = for_nothing
     works = at_once
     costs = free
-    reversal = put_back
+    reversal = restore
 
     def needs(self) -> LoadSpec:
         return LoadSpec(sbcs=True)

@@ -92,7 +92,7 @@ class PutBack(Task):
         return changes
 
     def reversal(self, snapshots: Sequence[Snapshot], words: str) -> Task:
-        return put_back(self, snapshots, words)
+        return restore(self, snapshots, words)
 
 
 class PutBackLater(Task):
@@ -137,7 +137,7 @@ class PutBackLater(Task):
         return self.copy_with(of_kind=tasks[self.task].kind)
 
 
-def put_back(self: Task, snapshots: Sequence[Snapshot], words: str) -> Task:
+def restore(self: Task, snapshots: Sequence[Snapshot], words: str) -> Task:
     """What undoes most tasks: all they changed as it was."""
     return PutBack(of=words, snapshots=tuple(snapshots))
 

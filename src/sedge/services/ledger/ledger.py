@@ -108,9 +108,9 @@ def verify(context: Context) -> tuple[int, int | None]:
         return ledger.verify(reading.connection)
 
 
-def pulse(context: Context) -> int:
+def change_counter(context: Context) -> int:
     """The change counter of the organisation."""
-    return context.installation.pulse(context.who.organisation)
+    return context.installation.change_counter(context.who.organisation)
 
 
 def href_of(entry: Entry) -> str:

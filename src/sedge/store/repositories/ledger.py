@@ -23,9 +23,9 @@ class LedgerPage:
     next: int | None
 
 
-def pulse(connection: Connection) -> int:
+def change_counter(connection: Connection) -> int:
     """A counter that moves with every write."""
-    return connection.execute(select(chain.ledger_head.c.pulse)).scalar() or 0
+    return connection.execute(select(chain.ledger_head.c.change_counter)).scalar() or 0
 
 
 def last_sequence(connection: Connection) -> int:

@@ -52,6 +52,6 @@ ledger_head = Table(
     Column("id", Integer, primary_key=True),
     Column("sequence", Integer, nullable=False),
     Column("hash", String(64), nullable=False),
-    Column("pulse", Integer, nullable=False),
+    Column("pulse", Integer, key="change_counter", nullable=False),
     CheckConstraint("id = 1", name="one_row"),
 )

@@ -34,7 +34,7 @@ async def _moves(context: Context) -> AsyncIterator[str]:
     while True:
         if context.writes != writes:
             writes = context.writes
-            now = await run_in_threadpool(ledger.pulse, context)
+            now = await run_in_threadpool(ledger.change_counter, context)
             if now != told:
                 told, spoke = now, time.monotonic()
                 yield f"data: {now}\n\n"

@@ -70,7 +70,7 @@ def head(request: Request, context: RequestContext, place: str = "", at: str = "
 
 @place.page("/changes", May.LOOK)
 def changes(context: RequestContext, since: int = 0) -> Response:
-    """204 when nothing has changed since the given pulse. Pages ask when their stream has ended: a
-    401 says that somebody has to sign in again."""
-    now = ledger.pulse(context)
-    return Response(status_code=204) if now == since else JSONResponse({"pulse": now})
+    """204 when nothing has changed since the given counter. Pages ask when their stream has ended:
+    a 401 says that somebody has to sign in again."""
+    now = ledger.change_counter(context)
+    return Response(status_code=204) if now == since else JSONResponse({"change_counter": now})

@@ -14,7 +14,7 @@ onconnect = ({ ports: [port] }) => {
 function hear(port, data) {
   if (data.leaves) return pages.delete(port);
   if (data.of !== of || !source || source.readyState === EventSource.CLOSED) return begin(data.of);
-  if (last) port.postMessage({ pulse: last });
+  if (last) port.postMessage({ counter: last });
 }
 
 function begin(whom) {
@@ -24,7 +24,7 @@ function begin(whom) {
   source = new EventSource("/events");
   source.onmessage = ({ data }) => {
     last = data;
-    tell({ pulse: data });
+    tell({ counter: data });
   };
   source.onerror = () => source.readyState === EventSource.CLOSED && tell({ ended: true });
 }

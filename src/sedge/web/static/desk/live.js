@@ -5,7 +5,7 @@ const SWAPPED = { "HX-Request": "true" };
 
 export function keepFresh() {
   const { of } = document.body.dataset;
-  let shown = document.body.dataset.pulse;
+  let shown = document.body.dataset.changeCounter;
   let heard = shown;
   if (!shown) return;
   const draw = () => {
@@ -21,8 +21,8 @@ export function keepFresh() {
   };
   listen(
     of,
-    (pulse) => {
-      heard = pulse;
+    (counter) => {
+      heard = counter;
       draw();
     },
     ended,
@@ -52,7 +52,7 @@ function listen(of, moved, ended) {
   if (!window.SharedWorker) return listenAlone(moved, ended);
   const worker = new SharedWorker(new URL("../desk/events.js", import.meta.url), "changes");
   const begin = () => worker.port.postMessage({ of });
-  worker.port.onmessage = ({ data }) => (data.ended ? ended(begin) : moved(data.pulse));
+  worker.port.onmessage = ({ data }) => (data.ended ? ended(begin) : moved(data.counter));
   begin();
   addEventListener("pagehide", () => worker.port.postMessage({ leaves: true }));
   addEventListener("pageshow", (event) => event.persisted && location.reload());
