@@ -1,11 +1,13 @@
 """From when the tasks of a work order work, told as stops one after the other."""
 
 from datetime import timedelta
+from decimal import Decimal
 
 import pytest
 
 from sedge.core import records as e
 from sedge.core.numbers.life import State
+from sedge.core.supply.records import FeatureTerms
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.checks import check
 from sedge.core.workorders.course import Stop, course_of
@@ -126,3 +128,12 @@ def test_a_number_that_is_taken_back_is_gone_at_once(estate, rest):
     found = course(estate, t.UnassignNumber(number=number, holder=holder, rest=rest))
     assert found == [Stop(NOW, (0,))]
     assert State.ASSIGNED is estate.build().number(number).state
+
+
+def test_a_feature_works_when_the_carriers_terms_say(estate):
+    carrier = estate.records["Carrier/brackwater"]
+    terms = FeatureTerms(fee=Decimal("0.20"), works_after_minutes=2)
+    estate.put(carrier.copy_with(features={"CNAM": terms}))
+    number = estate.given(142, estate.person())
+    found = course(estate, t.SetFeature(number=number, feature="CNAM"))
+    assert found == [Stop(minutes(2), (0,))]

@@ -399,6 +399,10 @@ class SetFeature(Task):
     def works(self, estate: Estate) -> str:
         return "when the carrier has switched it"
 
+    def settles(self, after: Estate) -> datetime | None:
+        number = after.number(self.known_number)
+        return max(after.now, number.features_from.get(self.feature, after.now))
+
     def costs(self, estate: Estate) -> Cost:
         number = estate.number(self.known_number)
         if (self.feature in number.features) is self.on:
