@@ -21,6 +21,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.core.workorders.planner.problem import Wish
 from sedge.services import people_lookup
+from sedge.services.apply_now import apply_at_once
 from sedge.services.callpaths import calls
 from sedge.services.holders import (
     devices,
@@ -215,7 +216,11 @@ def test_the_card_says_what_a_call_would_do_and_every_piece_that_is_missing(cont
     card = person_details.view_person(context, holder.id)
     assert card.calls[0].number.e164 == "+441134960100"
     assert card.calls[0].story.startswith(("answered", "mailbox"))
-    assert every(f.message for f in card.findings)
+    assert card.findings == []  # nothing is missing
+    taken = t.RevokeLicence(holder=holder, product="home-calling")
+    apply_at_once(context, [taken])
+    (lacking,) = person_details.view_person(context, holder.id).findings
+    assert "Home calling" in lacking.message
     front = desk_group(context)
     assert front.id in {g.id for g in person_details.view_person(context, front.members[0]).groups}
 
