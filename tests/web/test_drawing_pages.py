@@ -353,3 +353,10 @@ def test_a_rota_is_filled_in_with_swaps_and_says_who_is_on_duty(rowan):
 def test_what_is_wrong_in_a_rota_is_said_beside_its_field(rowan, changes, field):
     _, form = ring_form(rowan, **changes)
     assert refused(rowan, "step", **form)[:2] == (422, field)
+
+
+def test_an_address_of_a_drawing_that_is_done_with_leads_to_the_path(client, context):
+    client.post("/sign-in", data={"who": context.who.sign_in})
+    answer = client.get("/paths/canal-front-desk/draw")
+    assert (answer.status_code, answer.headers["location"]) == (303, "/paths/canal-front-desk")
+    assert client.get("/paths/no-such-path/draw").status_code == 404

@@ -13,7 +13,7 @@ from sedge.core.access.roles import May
 from sedge.core.callpaths import editing
 from sedge.core.callpaths.editing import Place as Where
 from sedge.core.callpaths.steps import Path
-from sedge.core.errors import ChangedMeanwhile, NotUnderstood
+from sedge.core.errors import ChangedMeanwhile, NotFound, NotUnderstood
 from sedge.services.callpaths import drawing, path_choices, paths
 from sedge.services.context import Context
 from sedge.services.holders import site_management
@@ -101,9 +101,13 @@ def page(
     outline: str = "",
 ) -> Response:
     template = "_draw.html" if is_swap(request) else "draw.html"
-    return render(
-        request, template, **shown(context, key, step[:40], way_out[:40], outline=bool(outline))
-    )
+    try:
+        facts = shown(context, key, step[:40], way_out[:40], outline=bool(outline))
+    except NotFound:  # an address that was kept since it was drawn
+        if not paths.is_published(context, key):
+            raise
+        return go(request, f"/paths/{key}")
+    return render(request, template, **facts)
 
 
 # ── what one does with the picture ──
