@@ -26,6 +26,7 @@ def test_cells_are_picked_by_mouse_and_reserved_together(page):
     page.goto("/numbers")
     cell(page, 160).click(modifiers=["Control"])
     cell(page, 169).click(modifiers=["Shift"])
+    expect(page.get_by_text("10 numbers picked")).to_be_visible()  # the bar moves what is below it
     cell(page, 260).scroll_into_view_if_needed()
     begin, end = cell(page, 260).bounding_box(), cell(page, 265).bounding_box()
     page.mouse.move(begin["x"] + 9, begin["y"] + 9)
