@@ -14,7 +14,8 @@ export const recorder = () => ({
       return;
     }
     this.audio = new AudioContext();
-    await this.audio.audioWorklet.addModule(new URL("../desk/recorder-worklet.js", import.meta.url));
+    const worklet = new URL("../desk/recorder-worklet.js", import.meta.url);
+    await this.audio.audioWorklet.addModule(worklet);
     this.chunks = [];
     this.node = new AudioWorkletNode(this.audio, "recorder");
     this.node.port.onmessage = (event) => this.heard(event.data);
