@@ -137,3 +137,11 @@ def test_a_feature_works_when_the_carriers_terms_say(estate):
     number = estate.given(142, estate.person())
     found = course(estate, t.SetFeature(number=number, feature="CNAM"))
     assert found == [Stop(minutes(2), (0,))]
+
+
+def test_a_long_chain_of_tasks_is_told(estate):
+    count = 3000
+    tasks = [t.SetAside(number=estate.number(142))] * count
+    chain = [()] + [(i,) for i in range(count - 1)]
+    (stop,) = course_of(tasks, chain, estate.build(), NOW, {})
+    assert (stop.at, len(stop.tasks)) == (NOW, count)

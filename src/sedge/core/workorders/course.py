@@ -1,8 +1,10 @@
 """The course of a work order: from which moments its tasks work, the whole of it at a glance."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
+from graphlib import CycleError, TopologicalSorter
 
 from sedge.core.errors import SedgeError
 from sedge.core.estate import Estate
@@ -33,20 +35,16 @@ def course_of(
     each waits for; nothing works before `begins`, and what is `done` works from the moment given.
     """
     known: dict[int, datetime | None] = dict(done)
-
-    def settled(position: int) -> datetime | None:
-        if position not in known:
-            known[position] = None  # whatever waits for itself is never settled
-            before = [settled(p) for p in preceding[position]]
+    with suppress(CycleError):  # whatever waits for itself is never settled
+        for position in TopologicalSorter(dict(enumerate(preceding))).static_order():
             own = _own(bodies[position], after)
-            if own is not None and None not in before:
+            before = [known.get(p) for p in preceding[position]]
+            if position not in known and own is not None and None not in before:
                 known[position] = max([own, begins, *(b for b in before if b is not None)])
-        return known[position]
-
     moments: dict[datetime, list[tuple[datetime, int]]] = {}
     open_ones: dict[str, list[int]] = {}
     for position, body in enumerate(bodies):
-        moment = settled(position)
+        moment = known.get(position)
         if moment is not None:
             minute = moment.replace(second=0, microsecond=0)
             moments.setdefault(minute, []).append((moment, position))

@@ -176,8 +176,9 @@ def restored(snapshot: Snapshot, estate: Estate) -> list[Change]:
 
 def _path_retired(path: PathVersion, estate: Estate) -> list[Change]:
     """A path that came to be is retired, unless calls have been sent to it meanwhile."""
+    others = [p for p in estate.all(PathVersion) if p.id != path.id and not p.retired]
     used = next((n.shown for n in estate.all(Number) if n.path == path.id), "") or next(
-        (p.name for p in estate.all(PathVersion) if path.id in paths_named(p.body)), ""
+        (p.name for p in others if path.id in paths_named(p.body)), ""
     )
     if used:
         message = f"{used} leads to call path {path.name} by now. Lead it elsewhere; then undo."
