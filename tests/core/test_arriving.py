@@ -5,7 +5,7 @@ import pytest
 from sedge.core import records as e
 from sedge.core.numbers.life import State
 from sedge.core.outbound.arriving import trace_from_system, trace_from_trunk
-from sedge.core.trunks.records import NumberFormat, TrunkSettings, TrunkState
+from sedge.core.trunks.records import KnownBy, NumberFormat, TrunkSettings, TrunkState
 
 ALARMS = e.HolderRef(kind=e.HolderKind.DOWNSTREAM, id="alarms")
 
@@ -150,3 +150,12 @@ def test_last_digits_of_none_or_several_are_refused(leeds, digits, words):
     found = over_trunk(leeds, digits, settings=LAST_FOUR)
     assert found.ending == "rejected"
     assert words in found.reason
+
+
+def test_calls_that_are_known_by_the_list_are_for_its_numbers_only(leeds):
+    leeds.given(143, leeds.person("Amara Drummond"))
+    by_list = TrunkSettings(known_by=KnownBy.NUMBER_LIST)
+    assert over_trunk(leeds, "+441134960142", settings=by_list).ending == "internal"
+    found = over_trunk(leeds, "+441134960143", settings=by_list)
+    assert found.ending == "rejected"
+    assert "not on the list of Leeds A, by which its calls are known" in found.reason

@@ -4,14 +4,19 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Trunk
-from sedge.core.trunks.records import NumberFormat, SignIn, TrunkSettings
+from sedge.core.trunks.records import KnownBy, NumberFormat, SendRule, SignIn, TrunkSettings
 from sedge.core.trunks.settings import (
+    as_sent,
     as_written,
+    never_reached,
     private_addresses,
     read_addresses,
     read_codecs,
+    read_header,
     read_host,
     read_port,
+    read_send_rules,
+    send_rules_as_text,
 )
 from sedge.core.trunks.sheet import sheet_of
 from sedge.core.workorders import tasks as t
@@ -99,6 +104,69 @@ def test_a_number_is_written_as_the_trunk_wants_it(way, written):
     assert as_written("+16175550140", NumberFormat.NATIONAL, 4) == "6175550140"
 
 
+RULES = """49xx. strip 2 put 0
+1xxxxxxxxxx put 001
+44x. strip 2"""
+
+
+def test_some_numbers_are_sent_in_another_way():
+    rules = read_send_rules(RULES)
+    assert send_rules_as_text(rules).splitlines() == [
+        "49xx. strip 2 put 0",
+        "1xxxxxxxxxx strip 0 put 001",
+        "44x. strip 2",
+    ]
+    assert read_send_rules(send_rules_as_text(rules)) == rules
+    way = TrunkSettings(send_rules=rules, sends=NumberFormat.NO_PLUS)
+    assert as_sent("+493012345678", way) == "03012345678"
+    assert as_sent("+16175550140", way) == "00116175550140"
+    assert as_sent("+441134960142", way) == "1134960142"
+    assert as_sent("+33199001234", way) == "33199001234", "no rule takes it: the trunk's format"
+
+
+def test_the_first_rule_that_takes_a_number_counts():
+    rules = (SendRule(pattern="4930x.", before="1"), SendRule(pattern="49x.", before="2"))
+    assert as_sent("+493012345678", TrunkSettings(send_rules=rules)) == "1493012345678"
+    assert as_sent("+498912345678", TrunkSettings(send_rules=rules)) == "2498912345678"
+    assert never_reached(rules) == []
+    assert never_reached(rules[::-1]) == [1]
+    assert never_reached((*rules[::-1], SendRule(pattern="33x.", strip=2))) == [1]
+    assert never_reached(()) == []
+
+
+@pytest.mark.parametrize(
+    ("typed", "reason", "words"),
+    [
+        ("49xx.", "rule", "Line 1: “49xx.” is no rule"),
+        ("49xx. strip 2\n49xx put abc", "rule", "Line 2"),
+        ("strip 2 put 0", "rule", "is no rule"),
+        ("49[ strip 2", "pattern", "Line 1: “49\\["),
+        ("49x. strip 4", "strips-too-much", "strips 4 digits, and 49x. takes as few as 2"),
+        ("\n".join(["49x. put 0"] * 51), "too-many", "at most 50 such rules; these are 51"),
+    ],
+)
+def test_a_rule_that_can_not_be_read_is_named(typed, reason, words):
+    with pytest.raises(NotUnderstood, match=words) as refused:
+        read_send_rules(typed)
+    assert (refused.value.field, refused.value.reason) == ("send_rules", reason)
+
+
+@pytest.mark.parametrize(
+    ("typed", "read"),
+    [("X-Trunk: leeds-1", "X-Trunk: leeds-1"), (" x-group:7 ", "x-group: 7")],
+)
+def test_a_header_has_a_name_and_a_value(typed, read):
+    assert read_header(typed, KnownBy.HEADER) == read
+    assert read_header(typed, KnownBy.ADDRESS) == ""
+
+
+@pytest.mark.parametrize("typed", ["", "X-Trunk", "X-Trunk:", "X Trunk: 1", "a: b\r\nTo: c"])
+def test_what_is_no_header_is_refused(typed):
+    with pytest.raises(NotUnderstood, match="such as X-Trunk: leeds-1"):
+        read_header(typed, KnownBy.HEADER)
+
+
+BY_HEADER = TrunkSettings(user="us", known_by=KnownBy.HEADER, known_header="X-Trunk: leeds-1")
 TRUSTING = TrunkSettings(sign_in=SignIn.ADDRESS, addresses=("192.0.2.7",), port=5070)
 
 
@@ -121,6 +189,19 @@ def level_of(estate, task, rule):
         (TrunkSettings(user="us", addresses=("10.0.0.1",)), "trunk.addresses-reachable", "warn"),
         (TrunkSettings(user="us", transport="udp"), "trunk.not-overheard", "warn"),
         (TrunkSettings(user="us"), "trunk.not-overheard", "pass"),
+        (BY_HEADER, "trunk.calls-known", "warn"),
+        (BY_HEADER.copy_with(addresses=("192.0.2.7",)), "trunk.calls-known", "pass"),
+        (TRUSTING, "trunk.calls-known", "pass"),
+        (
+            TRUSTING.copy_with(send_rules=read_send_rules("49x. put 0\n4930x. put 1")),
+            "trunk.send-rules-reached",
+            "warn",
+        ),
+        (
+            TRUSTING.copy_with(send_rules=read_send_rules(RULES)),
+            "trunk.send-rules-reached",
+            "pass",
+        ),
     ],
 )
 def test_settings_are_checked(estate: EstateBuilder, settings, rule, level):
@@ -146,3 +227,11 @@ def test_a_sheet_has_every_value_and_no_secret(estate):
     assert len(sheet.steps) == 5
     said = values_of(sheet_of(trunk, TRUSTING, has_secret=False))
     assert (said["Your addresses that we allow"], said["Port"]) == ("192.0.2.7", "5070")
+    assert said["We know your calls by"] == "the address they come from"
+    by_list = BY_HEADER.copy_with(known_by=KnownBy.NUMBER_LIST, send_rules=read_send_rules(RULES))
+    said = values_of(sheet_of(trunk, by_list, has_secret=True))
+    assert said["We know your calls by"] == "the numbers of the list"
+    assert said["Numbers 49, then 1 digit or more"] == "without the first 2 digits, 0 in front"
+    assert said["Numbers 1, then 10 digits"] == "001 in front"
+    said = values_of(sheet_of(trunk, BY_HEADER, has_secret=True))
+    assert said["We know your calls by"] == "the header X-Trunk: leeds-1"

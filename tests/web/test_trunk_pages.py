@@ -50,6 +50,7 @@ def test_settings_that_cannot_be_read_are_named(rowan):
         ("addresses", "nowhere"),
         ("transport", "pigeon"),
         ("user", "a b"),
+        ("send_rules", "49xx."),
     ):
         answer = rowan.post(
             f"/carriers/trunks/{TRUNK}/settings", data=FORM | {field: value}, headers=HTMX
@@ -95,6 +96,29 @@ def test_a_trunk_is_set_up_tested_and_handed_over(signed_in):
     assert page(api, f"/carriers/trunks/{TRUNK}/sheet.pdf").content.startswith(b"%PDF")
     assert "+441134960100\r\n" in api.get(f"trunks/{TRUNK}/numbers.csv").text
     assert "+441134960100\n" in page(api, f"/carriers/trunks/{TRUNK}/numbers.txt").text
+
+
+def test_some_numbers_are_sent_otherwise_and_calls_are_known_by_a_header(signed_in):
+    api = signed_in
+    rules = ["49xx. strip 2 put 0", "1xxxxxxxxxx put 00"]
+    asked = {"send_rules": rules, "known_by": "header", "known_header": "X-Trunk: leeds-1"}
+    made = api.patch(f"trunks/{TRUNK}", json=FORM | {"channels": 30} | asked)
+    assert made.status_code == 200, made.text
+    assert api.post(f"work-orders/{made.json()['work_order']}/run", json={}).status_code == 200
+    api.post("standins/clock", json={"advance": "PT1M"})
+    told = api.get(f"trunks/{TRUNK}").json()["settings"]
+    assert told["send_rules"][0] == {"pattern": "49xx.", "strip": 2, "before": "0"}
+    assert (told["known_by"], told["known_header"]) == ("header", "X-Trunk: leeds-1")
+    html = page(api, f"/carriers/trunks/{TRUNK}").text
+    assert "2 rules" in html
+    assert "X-Trunk: leeds-1" in html
+    form = page(api, f"/carriers/trunks/{TRUNK}/settings").text
+    assert "49xx. strip 2 put 0\n1xxxxxxxxxx strip 0 put 00</textarea>" in form
+    kept = api.patch(f"trunks/{TRUNK}", json={"channels": 20}).json()["work_order"]
+    api.post(f"work-orders/{kept}/run", json={})
+    api.post("standins/clock", json={"advance": "PT1M"})
+    after = api.get(f"trunks/{TRUNK}").json()
+    assert after["settings"]["send_rules"] == told["send_rules"], "what is not named stays"
 
 
 def test_a_secret_goes_in_and_never_out(signed_in):

@@ -29,6 +29,15 @@ class ErlangOut(TypedDict):
     curve: list[float]
 
 
+class SendRuleOut(TypedDict):
+    """Numbers that a digit map takes are sent without their first `strip` digits, with `before` in
+    front."""
+
+    pattern: str
+    strip: int
+    before: str
+
+
 class TrunkSettingsOut(TypedDict):
     port: int | None
     transport: str
@@ -46,6 +55,9 @@ class TrunkSettingsOut(TypedDict):
     identity_out: str
     identity_in: str
     diversion: str
+    known_by: str
+    known_header: str
+    send_rules: list[SendRuleOut]
     others_caller_ids: bool
 
 
@@ -375,5 +387,11 @@ def _settings(t: Trunk) -> TrunkSettingsOut | None:
         "identity_out": s.identity_out.value,
         "identity_in": s.identity_in.value,
         "diversion": s.diversion.value,
+        "known_by": s.known_by.value,
+        "known_header": s.known_header,
+        "send_rules": [
+            {"pattern": rule.pattern, "strip": rule.strip, "before": rule.before}
+            for rule in s.send_rules
+        ],
         "others_caller_ids": s.others_caller_ids,
     }

@@ -10,7 +10,7 @@ from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.outbound.dialling.dialplan import Dialled, Reached, bare, right_for
 from sedge.core.outbound.trace import OutboundTrace, go_out, reach_help
 from sedge.core.records import Downstream, HolderRef, Number, Right, Site, Trunk
-from sedge.core.trunks.records import NumberFormat
+from sedge.core.trunks.records import KnownBy, NumberFormat
 from sedge.core.trunks.settings import as_written
 
 
@@ -84,6 +84,9 @@ def trace_from_trunk(trunk: Trunk, digits: str, estate: Estate) -> OutboundTrace
         return OutboundTrace(
             dialled, "rejected", f"{ours.shown} is {ours.state}: nobody has it, so nothing rings."
         )
+    if way and way.known_by is KnownBy.NUMBER_LIST and ours.trunk != trunk.id:
+        said = f"{ours.shown} is not on the list of {trunk.name}, by which its calls are known."
+        return OutboundTrace(dialled, "rejected", said)
     elsewhere = estate.get(Trunk, ours.trunk) if ours.trunk != trunk.id else None
     note = ""
     if ours.trunk is None:

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from sedge.core.records import Trunk
 from sedge.core.trunks.records import Diversion
-from sedge.core.trunks.settings import as_written
+from sedge.core.trunks.settings import as_sent, as_written
 
 
 class Because(StrEnum):
@@ -31,11 +31,8 @@ def diversion_header(by: str, to: str, because: Because, trunk: Trunk) -> Header
     if settings is None or settings.diversion is Diversion.NONE:
         return None
 
-    def uri(e164: str, more: str = "") -> str:
-        written = as_written(e164, settings.sends, settings.last_digits)
-        return f"<sip:{written}@{trunk.host}{more}>"
-
+    own = f"<sip:{as_written(by, settings.sends, settings.last_digits)}@{trunk.host}>"
     if settings.diversion is Diversion.DIVERSION:
-        return Header("Diversion", f"{uri(by)};reason={because};counter=1")
-    sent_on = uri(to, f";cause={CAUSES[because]}")
-    return Header("History-Info", f"{uri(by)};index=1, {sent_on};index=1.1;mp=1")
+        return Header("Diversion", f"{own};reason={because};counter=1")
+    sent_on = f"<sip:{as_sent(to, settings)}@{trunk.host};cause={CAUSES[because]}>"
+    return Header("History-Info", f"{own};index=1, {sent_on};index=1.1;mp=1")

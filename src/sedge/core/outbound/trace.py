@@ -10,7 +10,7 @@ from sedge.core.outbound.records import RouteLimits
 from sedge.core.outbound.routes import choose_way, rate_over, refusal_of
 from sedge.core.records import Downstream, Number, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
-from sedge.core.trunks.settings import as_written
+from sedge.core.trunks.settings import as_sent
 from sedge.core.trunks.trunks import Candidate
 
 CNAM_LENGTH = 15  # as carriers' name stores keep it
@@ -135,7 +135,7 @@ def go_out(
 
 def _sent(to: str, trunk: Trunk) -> str:
     way = trunk.settings
-    return as_written(to, way.sends, way.last_digits) if way else ""
+    return as_sent(to, way) if way else ""
 
 
 def _cnam(number: Number, to: str, caller: Caller | Downstream, estate: Estate) -> str:

@@ -51,6 +51,14 @@ class Identity(StrEnum):
     RPID = "Remote-Party-ID"  # read only: it never became a standard
 
 
+class KnownBy(StrEnum):
+    """By what we know that a call comes from the other side of a trunk."""
+
+    ADDRESS = "address"
+    HEADER = "header"
+    NUMBER_LIST = "number list"
+
+
 class Diversion(StrEnum):
     """How a forwarded call says by whom."""
 
@@ -71,10 +79,20 @@ Network = Annotated[str, AfterValidator(_network)]  # an IP address alone is one
 CODECS = ("G722", "PCMA", "PCMU", "opus", "G729")
 
 
+class SendRule(Fact):
+    """How numbers that a digit map takes are sent, in place of the trunk's usual format: of the
+    E.164 digits without plus `strip` are taken off the front, and `before` is put there."""
+
+    pattern: str
+    strip: int = 0
+    before: str = ""
+
+
 class TrunkSettings(Fact):
     """`port` None: the other side's DNS names it (RFC 3263). `addresses` are those its calls come
     from, IPv4, IPv6 or networks. `last_digits` counts for the format of that name. `options_every`
-    and `session` are seconds, 0 for none (RFC 4028)."""
+    and `session` are seconds, 0 for none (RFC 4028). `known_header` is `Name: value`, where calls
+    are known by a header. Of the `send_rules` the first that takes a number counts."""
 
     port: int | None = None
     transport: Transport = Transport.TLS
@@ -92,6 +110,9 @@ class TrunkSettings(Fact):
     identity_out: Identity = Identity.PAI
     identity_in: Identity = Identity.PAI
     diversion: Diversion = Diversion.HISTORY
+    known_by: KnownBy = KnownBy.ADDRESS
+    known_header: str = ""
+    send_rules: tuple[SendRule, ...] = ()
     others_caller_ids: bool = False  # it takes calls that show numbers of other carriers
 
 

@@ -8,8 +8,8 @@ from sedge.core.outbound.routes import routes_of
 from sedge.core.records import Number, Site, Trunk
 from sedge.core.safety.emergency_matrix import new_holes
 from sedge.core.trunks.life import DONE, TrunkEvent, events_of
-from sedge.core.trunks.records import TrunkSettings, TrunkState
-from sedge.core.trunks.settings import private_addresses, untrusted
+from sedge.core.trunks.records import KnownBy, TrunkSettings, TrunkState
+from sedge.core.trunks.settings import never_reached, private_addresses, untrusted
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import (
     Finding,
@@ -223,3 +223,27 @@ def _not_overheard(settings: TrunkSettings) -> Finding:
             " TLS if the other side has it."
         )
     return passed("What is signalled is encrypted")
+
+
+@rule("trunk.calls-known", t.ChangeTrunk)
+def calls_known(task: t.ChangeTrunk, estate: Estate) -> Finding:
+    """Anybody can write a header, so by itself it is no proof of where a call comes from."""
+    settings = task.settings
+    if settings.known_by is KnownBy.HEADER and not settings.addresses:
+        return warn(
+            f"Anybody can send {settings.known_header}. Allow the addresses that its calls come"
+            " from too."
+        )
+    return passed(f"Its calls are known by {settings.known_by}")
+
+
+@rule("trunk.send-rules-reached", t.ChangeTrunk)
+def send_rules_reached(task: t.ChangeTrunk, estate: Estate) -> Finding | None:
+    """A rule whose numbers are all taken by those before it never says anything."""
+    rules = task.settings.send_rules
+    if hidden := never_reached(rules):
+        return warn(
+            f"{rules[hidden[0]].pattern} is never reached: the rules before it take all of its"
+            " numbers."
+        )
+    return passed("Every rule for numbers it sends is reached") if rules else None

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sedge.core.enums import Transport
+from sedge.core.outbound.dialling.digit_maps import in_words
 from sedge.core.records import Trunk
-from sedge.core.trunks.records import NumberFormat, Sbc, SignIn, TrunkSettings
+from sedge.core.trunks.records import KnownBy, NumberFormat, Sbc, SendRule, SignIn, TrunkSettings
 
 USUAL_PORT = {Transport.UDP: 5060, Transport.TCP: 5060, Transport.TLS: 5061}
 EXAMPLE = {
@@ -61,10 +62,12 @@ def sheet_of(
     ]
     numbers = [
         Value("Numbers to you", _format(settings.sends, settings.last_digits)),
+        *(Value(f"Numbers {in_words(r.pattern)}", _sent_by(r)) for r in settings.send_rules),
         Value("Numbers to us", _format(settings.expects, settings.last_digits)),
         Value("Caller ID to you", settings.identity_out.value),
         Value("Caller ID to us", settings.identity_in.value),
         Value("Forwarded by", settings.diversion.value),
+        Value("We know your calls by", _known_by(settings), settings.known_header),
     ]
     parts = (
         Part("Where", tuple(where)),
@@ -103,6 +106,22 @@ def _signs_in(settings: TrunkSettings, ours: str, *, has_secret: bool) -> list[V
         Value("Our address", ours or "as the next connection test sees it"),
         Value("Your addresses that we allow", ", ".join(settings.addresses)),
     ]
+
+
+def _sent_by(rule: SendRule) -> str:
+    off = f"without the first {rule.strip} digits" if rule.strip > 1 else "without the first digit"
+    front = f"{rule.before} in front"
+    return ", ".join([*([off] if rule.strip else []), *([front] if rule.before else [])])
+
+
+def _known_by(settings: TrunkSettings) -> str:
+    match settings.known_by:
+        case KnownBy.HEADER:
+            return f"the header {settings.known_header}"
+        case KnownBy.NUMBER_LIST:
+            return "the numbers of the list"
+        case KnownBy.ADDRESS:
+            return "the address they come from"
 
 
 def _steps(settings: TrunkSettings) -> list[str]:

@@ -19,7 +19,7 @@ from sedge.core.facts import counted
 from sedge.core.outbound.readback import readback_line
 from sedge.core.records import Site, Trunk
 from sedge.core.trunks.records import Identity, SignIn, TestedLink, TrunkSettings
-from sedge.core.trunks.settings import as_written
+from sedge.core.trunks.settings import as_sent, as_written
 from sedge.outside.sip import certificates
 from sedge.outside.sip.agent import Agent, Heard, NoAnswerError, Signer, codecs_in
 from sedge.outside.sip.apart import run_apart
@@ -332,7 +332,7 @@ async def _call(test: Test, agent: Agent) -> None:
     if not test.caller:
         test.say(CALL, None, "No number in use is on its list, so there is no caller ID to show.")
         return
-    number = as_written(test.readback, settings.sends, settings.last_digits)
+    number = as_sent(test.readback, settings)
     shown = as_written(test.caller, settings.sends, settings.last_digits)
     signer = Signer(settings.user, test.secret) if test.secret else None
     identity = (

@@ -15,6 +15,7 @@ from sedge.core.trunks.records import (
     Diversion,
     Dtmf,
     Identity,
+    KnownBy,
     NumberFormat,
     SignIn,
     TrunkSettings,
@@ -23,8 +24,11 @@ from sedge.core.trunks.settings import (
     MOST_CHANNELS,
     read_addresses,
     read_codecs,
+    read_header,
     read_host,
     read_port,
+    read_send_rules,
+    send_rules_as_text,
     untrusted,
 )
 from sedge.core.trunks.sheet import Sheet, sheet_of
@@ -43,7 +47,7 @@ LONGEST_SECRET = 72
 
 class SettingsAsked(BaseModel):
     """How a trunk is to be set up, as somebody types it; addresses and codecs with commas or line
-    ends between."""
+    ends between, rules for numbers it sends one a line."""
 
     model_config = ConfigDict(extra="forbid")
     name: str = Field(max_length=200)
@@ -65,6 +69,9 @@ class SettingsAsked(BaseModel):
     identity_out: Identity = Identity.PAI
     identity_in: Identity = Identity.PAI
     diversion: Diversion = Diversion.HISTORY
+    known_by: KnownBy = KnownBy.ADDRESS
+    known_header: str = Field(default="", max_length=300)
+    send_rules: str = Field(default="", max_length=10_000)
     others_caller_ids: bool = False
     emergency: bool = True
     sbc: str = Field(default="", max_length=80)
@@ -81,6 +88,11 @@ class SettingsView:
     settings: TrunkSettings
     has_secret: bool
     secret: str = ""
+
+    @property
+    def send_rules(self) -> str:
+        """As they are typed."""
+        return send_rules_as_text(self.settings.send_rules)
 
 
 def view(context: Context, key: str) -> SettingsView:
@@ -117,8 +129,9 @@ def as_typed(seen: SettingsView) -> dict[str, str]:
     """Settings as the form has them; a host that nobody has named yet as one that can be read."""
     typed = {
         name: ", ".join(value) if isinstance(value, tuple) else str("" if value is None else value)
-        for name, value in seen.settings.model_dump(mode="python").items()
+        for name, value in seen.settings.model_dump(mode="python", exclude={"send_rules"}).items()
     }
+    typed["send_rules"] = seen.send_rules
     facts = {"name": seen.trunk.name, "host": seen.trunk.host or "sip.invalid"}
     emergency = "yes" if seen.trunk.emergency else "no"
     return (
@@ -158,6 +171,9 @@ def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
             identity_out=asked.identity_out,
             identity_in=asked.identity_in,
             diversion=asked.diversion,
+            known_by=asked.known_by,
+            known_header=read_header(asked.known_header, asked.known_by),
+            send_rules=read_send_rules(asked.send_rules),
             others_caller_ids=asked.others_caller_ids,
         ),
     )
@@ -249,6 +265,9 @@ class SettingsChanged(BaseModel):
     identity_out: Identity | None = None
     identity_in: Identity | None = None
     diversion: Diversion | None = None
+    known_by: KnownBy | None = None
+    known_header: str | None = Field(default=None, max_length=300)
+    send_rules: str | list[str] | None = Field(default=None, max_length=10_000)
     others_caller_ids: bool | None = None
     emergency: bool | None = None
     sbc: str | None = Field(default=None, max_length=80)
@@ -256,7 +275,7 @@ class SettingsChanged(BaseModel):
     def typed(self) -> dict[str, str]:
         """What is named, as the form has it; null empties a text."""
         named = self.model_dump(mode="json", exclude_unset=True)
-        texts = {key: ", ".join(v) for key, v in named.items() if isinstance(v, list)}
+        texts = {key: "\n".join(v) for key, v in named.items() if isinstance(v, list)}
         return {key: "" if v is None else str(v) for key, v in (named | texts).items()}
 
 

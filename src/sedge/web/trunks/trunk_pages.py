@@ -14,7 +14,15 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.trunks.erlang import advise
 from sedge.core.trunks.life import ON_THE_WAY, TrunkEvent, events_of
 from sedge.core.trunks.pasted import read_pasted
-from sedge.core.trunks.records import CODECS, Diversion, Dtmf, Identity, NumberFormat, SignIn
+from sedge.core.trunks.records import (
+    CODECS,
+    Diversion,
+    Dtmf,
+    Identity,
+    KnownBy,
+    NumberFormat,
+    SignIn,
+)
 from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services.callpaths import proof_calls
 from sedge.services.holders import site_management
@@ -60,6 +68,7 @@ CHOICES = {
     "identities_in": [(x.value, x.value) for x in Identity],
     "others": [("no", "refused"), ("yes", "taken")],
     "emergencies": [("yes", "takes them"), ("no", "takes none")],
+    "known_by": [(x.value, x.value) for x in KnownBy],
     "diversions": [(x.value, x.value) for x in Diversion],
 }
 

@@ -113,6 +113,12 @@ EXAMPLES = {
         "UDP is not encrypted: who calls whom can be read on the way. Use TLS if the other side"
         " has it."
     ),
+    "trunk.calls-known": (
+        "Anybody can send X-Trunk: leeds-1. Allow the addresses that its calls come from too."
+    ),
+    "trunk.send-rules-reached": (
+        "49xx. is never reached: the rules before it take all of its numbers."
+    ),
     "dial-plan.readable": "A rule can't be read. “9[1”, character 2: “[” is not closed by “]”.",
     "dial-plan.emergency-at-once": (
         "“Stores” goes on after 999 (as in 9990), so a phone would wait. Leave those digits out of"
