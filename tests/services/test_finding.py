@@ -6,10 +6,13 @@ import pytest
 from sedge.core.changes import changed
 from sedge.core.errors import NotOneNumber
 from sedge.core.numbers.life import State
-from sedge.core.records import Number, Subject
+from sedge.core.records import Number, Sbc, Subject
+from sedge.core.trunks.tasks import RetireSbc, SetSbc
 from sedge.services.numbers import bulk_actions, estate, numbers
+from sedge.services.workorders import order_running
 from sedge.store.repositories.numbers import Filter
 from tests.asserting import every
+from tests.conftest import until_quiet
 
 
 def titles(context, text):
@@ -122,3 +125,22 @@ def test_the_end_of_a_number_is_enough_where_only_one_ends_so(context):
 def test_what_is_found_says_what_it_is(context):
     kinds = {row[2] for _, rows in numbers.find(context, "Leeds").groups for row in rows}
     assert {Subject.AREA, Subject.NUMBER} <= kinds
+
+
+def test_trunks_and_sbcs_are_found_by_name_and_by_host(context):
+    assert titles(context, "leeds a")["Trunks"][0] == "Leeds A"
+    with context.reading() as reading:
+        edge = reading.records.the(Sbc, "edge-one")
+    assert edge.name in titles(context, "edge")["SBCs"]
+    assert titles(context, edge.host)["SBCs"] == [edge.name]
+
+
+def test_an_sbc_that_was_retired_is_found_no_more(context):
+    new = SetSbc(id="sbc-spare", name="Spare border", site="wharf-house", host="spare.example.net")
+    order_running.run_now(context, "a spare one", [new])
+    until_quiet(context.installation)
+    assert titles(context, "spare border")["SBCs"] == ["Spare border"]
+    assert titles(context, "spare.example.net")["SBCs"] == ["Spare border"]
+    order_running.run_now(context, "not needed", [RetireSbc(sbc="sbc-spare")])
+    until_quiet(context.installation)
+    assert "SBCs" not in titles(context, "spare border")

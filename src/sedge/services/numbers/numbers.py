@@ -349,6 +349,9 @@ HEADINGS = {
     Subject.AREA: "Areas",
     Subject.PATH: "Call paths",
     Subject.GROUP: "Groups",
+    Subject.TRUNK: "Trunks",
+    Subject.SBC: "SBCs",
+    Subject.DOWNSTREAM: "Other systems",
 }
 
 

@@ -20,15 +20,18 @@ from sqlalchemy import Connection
 from sedge.core.records import (
     Area,
     Carrier,
+    Downstream,
     Group,
     Number,
     Order,
     PathVersion,
     Person,
+    Sbc,
     ServiceLine,
     Site,
     Spot,
     Subject,
+    Trunk,
 )
 
 CREATE = (
@@ -51,8 +54,31 @@ FOUND = (
     Subject.AREA,
     Subject.PATH,
     Subject.CARRIER,
+    Subject.TRUNK,
+    Subject.SBC,
+    Subject.DOWNSTREAM,
     Subject.ORDER,
 )
+
+BY_NAME: dict[type, Subject] = {
+    Area: Subject.AREA,
+    Carrier: Subject.CARRIER,
+    Downstream: Subject.DOWNSTREAM,
+    Group: Subject.GROUP,
+    PathVersion: Subject.PATH,
+    Person: Subject.PERSON,
+    Sbc: Subject.SBC,
+    ServiceLine: Subject.SERVICE_LINE,
+    Site: Subject.SITE,
+    Trunk: Subject.TRUNK,
+}
+# by what fact something ceases to be found
+GONE: dict[type, str] = {
+    Downstream: "removed",
+    Group: "removed",
+    PathVersion: "retired",
+    Sbc: "retired",
+}
 
 
 @dataclass(frozen=True)
@@ -74,42 +100,33 @@ def entry_of(record: object) -> tuple[str, Subject, str, str] | None:
                 if said
                 else None
             )
-        case Person():
-            words = (
-                f"{record.name} {record.email} {record.department} {record.job}"
-                f" {record.extension}{END_MARK}"
-            )
-            return words, Subject.PERSON, record.id, record.name
-        case ServiceLine():
-            return f"{record.name} {record.kind}", Subject.SERVICE_LINE, record.id, record.name
-        case Group():
-            return (
-                (record.name, Subject.GROUP, record.id, record.name) if not record.removed else None
-            )
-        case Site():
-            return (
-                f"{record.name} {record.code} {known(record)}",
-                Subject.SITE,
-                record.id,
-                record.name,
-            )
-        case Spot():
-            return (
-                f"{record.id} {record.name} {known(record)}",
-                Subject.SPOT,
-                record.id,
-                f"{record.name} ({record.id})",
-            )
-        case Area():
-            return f"{record.name} {known(record)}", Subject.AREA, record.id, record.name
-        case PathVersion() if not record.retired:
-            return record.name, Subject.PATH, record.id, record.name
-        case Carrier():
-            return record.name, Subject.CARRIER, record.id, record.name
         case Order():
             return f"{record.reference} {record.id}", Subject.ORDER, record.id, record.reference
-        case _:
-            return None
+        case Spot():
+            title = f"{record.name} ({record.id})"
+            return f"{record.id} {record.name} {known(record)}", Subject.SPOT, record.id, title
+    named: Any = record
+    subject = BY_NAME.get(type(record))
+    if subject is None or getattr(named, GONE.get(type(record), ""), False):
+        return None
+    return f"{named.name} {_besides(record)}".strip(), subject, named.id, named.name
+
+
+def _besides(record: object) -> str:
+    """Words by which something is found besides its name."""
+    match record:
+        case Person():
+            details = f"{record.email} {record.department} {record.job}"
+            return f"{details} {record.extension}{END_MARK}"
+        case ServiceLine():
+            return str(record.kind)
+        case Site():
+            return f"{record.code} {known(record)}"
+        case Area():
+            return known(record)
+        case Trunk() | Sbc() | Downstream():
+            return record.host
+    return ""
 
 
 def known(record: Any) -> str:
@@ -128,10 +145,8 @@ def index(connection: Connection, records: Iterable[object]) -> None:
                 fresh.add(int(record.e164))
         elif entry := entry_of(record):
             entries[_rowid(entry[1], entry[2])] = entry
-        elif isinstance(record, Group):
-            entries[_rowid(Subject.GROUP, record.id)] = None
-        elif isinstance(record, PathVersion):
-            entries[_rowid(Subject.PATH, record.id)] = None
+        elif type(record) in GONE:
+            entries[_rowid(BY_NAME[type(record)], record.id)] = None  # type: ignore[attr-defined]
     if entries:
         connection.exec_driver_sql(
             "DELETE FROM finder WHERE rowid = ?", [(rowid,) for rowid in entries]
