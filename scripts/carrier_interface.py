@@ -24,9 +24,9 @@ answer to a repeated call is the order as it stands now. Nothing is sold at othe
 
 A refusal is 409 with `{"detail": {"reason": …}}` and facts beside the reason: `taken` with
 `numbers`; `balance` with `balance` and `charge`; `price` with `prices`; `papers` with `missing`;
-`hold over`, `no longer hold`, `not rejected`, `over`; `address` and `feature` with `why`. 401 is a
-wrong key, 404 what is not there, 429 with `Retry-After` too many calls, 5xx trouble: the call is
-repeated later. Moments are ISO 8601 with their offset.
+`hold over`, `no longer hold`, `not rejected`, `over`; `address`, `feature` and `name` with `why`.
+401 is a wrong key, 404 what is not there, 429 with `Retry-After` too many calls, 5xx trouble: the
+call is repeated later. Moments are ISO 8601 with their offset.
 """
 
 
@@ -149,6 +149,14 @@ class Released(BaseModel):
     number: E164
     state: Literal["leaving", "released"]
     due: AwareDatetime
+
+
+class CallerName(BaseModel):
+    name: Annotated[str, Field(max_length=15)]
+
+
+class CallerNamed(CallerName):
+    number: E164
 
 
 class Switched(BaseModel):
@@ -325,6 +333,13 @@ def release(e164: OneE164) -> Released:
 @app.put("/numbers/{e164}/features/{feature}")
 def feature(e164: OneE164, feature: str, asked: Switched) -> Works:
     """From when it works; null once it is off. Refused with `feature`."""
+    raise NotImplementedError
+
+
+@app.put("/numbers/{e164}/caller-name")
+def caller_name(e164: OneE164, asked: CallerName) -> CallerNamed:
+    """The name shown with calls (CNAM), where that feature is on; empty for none. Refused with
+    `name`."""
     raise NotImplementedError
 
 

@@ -67,6 +67,7 @@ MATRIX = {
     "GET /numbers/{number}/follow": EVERYBODY,
     "GET /numbers/{number}/features": EVERYBODY,
     "POST /numbers/{number}/features": {ADMIN},
+    "POST /numbers/{number}/caller-name": {ADMIN, SITE},
     "GET /numbers/{number}/test-call": {ADMIN, SITE, HELP, SAFETY},
     "POST /numbers/{number}/test-call": {ADMIN, SITE, HELP, SAFETY},
     "GET /numbers/{number}/retire": {ADMIN, SITE},

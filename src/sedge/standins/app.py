@@ -292,7 +292,8 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
             }
             for k, o in book.all("order").items()
         ]
-        return {"orders": orders, "balances": every_balance(book)}
+        names = book.all("caller-names")
+        return {"orders": orders, "balances": every_balance(book), "caller_names": names}
 
     @app.get("/control/state")
     def state() -> Json:

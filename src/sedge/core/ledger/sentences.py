@@ -21,6 +21,7 @@ SENTENCES = {
     "number.registration-out-of-date": "The carrier has older words of the place",
     "number.path-set": "Call path set",
     "number.fallback-set": "Fallback set",
+    "number.caller-name-set": "Caller name set",
     "number.feature-on": "Feature switched on",
     "number.feature-off": "Feature switched off",
     "area.noted": "Other systems' ids noted",

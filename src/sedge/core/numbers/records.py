@@ -26,7 +26,8 @@ class Number(Fact):
 
     `bound_until` is the end of its minimum term at the carrier: until then it is paid for, released
     or not. `held_before` is the name of who had it last, until `held_until`. `announcement` is what
-    callers hear while it rests. `features_from` says from when those features work that were
+    callers hear while it rests. `caller_name` is the name the carrier was told to show with calls
+    out (CNAM), '' for none. `features_from` says from when those features work that were
     switched on later than the number was delivered.
     """
 
@@ -54,6 +55,7 @@ class Number(Fact):
     trunk: str | None = None
     fallback: str = ""
     announcement: str = ""
+    caller_name: str = ""
     label: str = ""
     note: str = ""
     tags: tuple[str, ...] = ()

@@ -2,7 +2,9 @@
 carrier of ours takes."""
 
 from sedge.core.estate import Estate
+from sedge.core.numbers.life import ENDED, State
 from sedge.core.numbers.plan import Kind, the_country
+from sedge.core.outbound.caller_name import CNAM
 from sedge.core.records import (
     ORGANISATION,
     Carrier,
@@ -142,3 +144,23 @@ def shown_by_nobody_else(task: t.UnassignNumber, estate: Estate) -> Finding:
         " back would reach nobody.",
         remedy,
     )
+
+
+@rule("caller-name.carrier-shows-it", t.SetCallerName)
+def carrier_shows_it(task: t.SetCallerName, estate: Estate) -> Finding:
+    """A name is kept and shown where the carrier's CNAM is switched on for the number."""
+    number = estate.number(task.e164 or "")
+    carrier = estate.carrier_of(number)
+    if number.state is State.ON_ORDER:
+        return stop(f"{number.shown} is on order. Wait until it is delivered.")
+    if number.state in ENDED or number.leaving_on:
+        return stop(f"{number.shown} is on its way back; nothing is changed at it any more.")
+    if CNAM in number.features:
+        return passed(f"{carrier.name} shows it with calls within North America")
+    if CNAM not in carrier.features_for(number.kind):
+        return stop(
+            f"{carrier.name} keeps no names for {number.shown}, so callees would see none. Names"
+            " go with calls in North America, where the carrier offers CNAM."
+        )
+    switch = add_before("Switch CNAM on", t.SetFeature(number=number.e164, feature=CNAM))
+    return stop(f"CNAM is off for {number.shown}, so {carrier.name} keeps no name for it.", switch)

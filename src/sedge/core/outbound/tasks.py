@@ -1,12 +1,12 @@
 """Tasks of calls out: what they show, and who may call where."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from sedge.core.access.roles import May
-from sedge.core.changes import changed
+from sedge.core.changes import changed, number_changed
 from sedge.core.enums import HolderKind, Right, Subject
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
@@ -14,13 +14,16 @@ from sedge.core.facts import counted
 from sedge.core.holding import HolderRef
 from sedge.core.load_spec import LoadSpec
 from sedge.core.outbound.caller_id import in_words
+from sedge.core.outbound.caller_name import CNAM, LONGEST_NAME
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
 from sedge.core.records import ORGANISATION, CallerId, Defaults, Person, ServiceLine, Site
 from sedge.core.workorders.task_base import (
     NOTHING_MORE,
     Name,
+    NumberField,
     Prerequisites,
     Provision,
+    Snapshot,
     Task,
     Thing,
     at_once,
@@ -94,6 +97,41 @@ class SetCallerId(Task):
         person = estate.the(Person, self.holder.id)
         after = person.copy_with(caller_id=said)
         return [changed(Subject.PERSON, person, after, "person.caller-id-set")]
+
+
+class SetCallerName(Task):
+    """The name that is shown with a number's calls in North America (CNAM), told to its carrier;
+    none where it is empty."""
+
+    kind: Literal["set_caller_name"] = "set_caller_name"
+    takes = NOTHING_MORE
+    number: NumberField
+    name: Annotated[str, Field(max_length=LONGEST_NAME, pattern=r"^[A-Za-z0-9 .,'&-]*$")] = ""
+
+    needs = what_it_names
+    provides = nothing
+    waits = for_nothing
+    works = at_once
+    costs = free
+
+    def requires(self, prerequisites: Prerequisites) -> Iterator[Provision]:
+        yield from what_it_is_about(self, prerequisites)
+        yield Provision(Thing.SWITCHED)
+        yield Provision(Thing.FEATURE, f"{self.e164} {CNAM}")
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        to = f"to {self.name}" if self.name else "to none"
+        return f"Set the caller name of {self.shown}", to
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        number = estate.number(self.known_number)
+        return number_changed(number, "number.caller-name-set", caller_name=self.name)
+
+    def reversal(self, snapshots: Sequence[Snapshot], words: str) -> Task:
+        """The carrier has to be told the name it had."""
+        found = (s.before for s in snapshots if s.subject is Subject.NUMBER)
+        before = next((b for b in found if b), {})
+        return self.copy_with(name=before.get("caller_name", ""))
 
 
 class SetCallingRights(Task):

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from sedge.core.estate import Estate
 from sedge.core.facts import Money
 from sedge.core.outbound.caller_id import Caller, headers, own_number, presented, site_of
+from sedge.core.outbound.caller_name import CNAM, NORTH_AMERICA
 from sedge.core.outbound.dialling.dialplan import Dialled, Reached, dial
 from sedge.core.outbound.records import RouteLimits
 from sedge.core.outbound.routes import choose_way, rate_over, refusal_of
@@ -12,8 +13,6 @@ from sedge.core.records import Downstream, Number, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
 from sedge.core.trunks.settings import as_sent
 from sedge.core.trunks.trunks import Candidate
-
-CNAM_LENGTH = 15  # as carriers' name stores keep it
 
 
 @dataclass(frozen=True)
@@ -123,7 +122,7 @@ def go_out(
         chosen.name,
         shown.number,
         candidates,
-        caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, caller, estate),
+        caller_name="" if shown.withheld else _cnam(shown.route_by, dialled.result, estate),
         shown_because=shown.because,
         headers=headers(shown, number, chosen),
         rate=rate_over(chosen, dialled.result, estate),
@@ -138,18 +137,9 @@ def _sent(to: str, trunk: Trunk) -> str:
     return as_sent(to, way) if way else ""
 
 
-def _cnam(number: Number, to: str, caller: Caller | Downstream, estate: Estate) -> str:
-    """The name that goes with the call: both ends in North America, the feature on and working."""
-    works_from = number.features_from.get("CNAM")
-    if (
-        "CNAM" not in number.features
-        or (works_from and works_from > estate.now)
-        or not to.startswith("+1")
-    ):
-        return ""
-    plain = "".join(
-        ch
-        for ch in number.label or caller.name
-        if ch.isascii() and (ch.isalnum() or ch in " .,'&-")
-    )
-    return plain[:CNAM_LENGTH].strip()
+def _cnam(number: Number, to: str, estate: Estate) -> str:
+    """The name that goes with the call: both ends in North America, the feature on and working, and
+    a name told to the carrier."""
+    works_from = number.features_from.get(CNAM)
+    works = CNAM in number.features and not (works_from and works_from > estate.now)
+    return number.caller_name if works and to.startswith(NORTH_AMERICA) else ""

@@ -375,8 +375,11 @@ class SetFeature(Task):
     on: bool = True
 
     needs = what_it_names
-    provides = nothing
     waits = for_nothing
+
+    def provides(self) -> Iterator[Provision]:
+        if self.on:
+            yield Provision(Thing.FEATURE, f"{self.e164} {self.feature}")
 
     def requires(self, prerequisites: Prerequisites) -> Iterator[Provision]:
         yield from what_it_is_about(self, prerequisites)

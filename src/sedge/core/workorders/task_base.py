@@ -47,6 +47,7 @@ class Thing(StrEnum):
     ASSIGNED = "assigned"  # of a number
     AT_ITS_SITE = "at its site"  # of a number
     CALLER_IDS = "caller IDs"
+    FEATURE = "feature"  # of a number, with its name
     FREE = "free"  # of a number
     GIVEN_UP = "given up"  # of a holder: a number
     GROUPS = "groups"

@@ -33,6 +33,7 @@ from sedge.core.numbers.tasks import (
 )
 from sedge.core.outbound.tasks import (
     SetCallerId,
+    SetCallerName,
     SetCallingRights,
     SetDialPlan,
     SetOutboundRoutes,
@@ -105,6 +106,7 @@ AnyTask = Annotated[
     | SetAnswering
     | SetAside
     | SetCallerId
+    | SetCallerName
     | SetCallingRights
     | SetDialPlan
     | SetFallback
@@ -173,6 +175,7 @@ __all__ = [
     "SetAnswering",
     "SetAside",
     "SetCallerId",
+    "SetCallerName",
     "SetCallingRights",
     "SetDialPlan",
     "SetFallback",

@@ -19,7 +19,7 @@ from sedge.standins.carriers.documents import (
     paper_routes,
 )
 from sedge.standins.carriers.outgoing import outgoing_routes
-from sedge.standins.carriers.shop import RELEASE, HoldAsked, OrderAsked, Shop, Switch
+from sedge.standins.carriers.shop import RELEASE, CallerName, HoldAsked, OrderAsked, Shop, Switch
 from sedge.standins.storage import Book, Json, moment, stamp
 
 UNSERVED = {"LS28ZZ"}  # a district whose answering point takes addresses by letter only
@@ -166,6 +166,14 @@ def carrier_routes(book: Book, callbacks: Callbacks) -> APIRouter:  # noqa: C901
                 book, e164, feature, Decimal(shop.manner.features[feature]), on=body.on
             )
         return {"number": e164, "feature": feature, "works_from": on.get(feature)}
+
+    @routes.put("/numbers/{e164}/caller-name")
+    def caller_name(e164: str, body: CallerName, shop: Shop = Depends(the_shop)) -> Json:
+        if "CNAM" not in (book.get("in service", e164) or {}).get("features", []):
+            raise HTTPException(422, {"reason": "name", "why": "CNAM is off for this number"})
+        with book.writing():
+            book.put("caller-names", e164, body.name)
+        return {"number": e164, "name": body.name}
 
     @routes.get("/numbers/{e164}")
     def number(e164: str, shop: Shop = Depends(the_shop)) -> Json:

@@ -55,6 +55,10 @@ class Switch(BaseModel):
     on: bool
 
 
+class CallerName(BaseModel):
+    name: str = Field(max_length=15)
+
+
 class Shop:
     """One carrier's shelves and prices, as the holder of one account sees them."""
 

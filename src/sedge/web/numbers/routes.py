@@ -15,6 +15,7 @@ from sedge.web.numbers import card_views, views
 from sedge.web.numbers.query import Query, ThePage, end_of_day
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, is_swap, opens_for, render, target
+from sedge.web.shared.saving import Now, run_or_review
 
 place = Place()
 
@@ -187,6 +188,7 @@ def _keep_facts(
 def features_page(request: Request, context: RequestContext, number: str) -> Response:
     """What the carrier offers for the number, what of it is on, and from when it works."""
     found, carrier, rows = features.rows(context, number_service.the_number(context, number))
+    name = features.caller_name_of(context, found)
     return render(
         request,
         "features.html",
@@ -194,6 +196,7 @@ def features_page(request: Request, context: RequestContext, number: str) -> Res
         carrier=carrier,
         rows=rows,
         can_switch=features.can_be_switched(found),
+        name=name,
     )
 
 
@@ -214,6 +217,19 @@ def switch_feature(
         {"feature": feature, "switch": switch},
     )
     return go(request, f"/work-orders/{workorders.draft(context, title, tasks, look=True).no}")
+
+
+@place.action("/numbers/{number}/caller-name", May.CHANGE_ESTATE)
+def set_caller_name(
+    request: Request,
+    context: RequestContext,
+    number: str,
+    name: Annotated[str, Form(max_length=80)] = "",
+    now: Now = "",
+) -> Response:
+    e164 = number_service.the_number(context, number)
+    made = features.draft_caller_name(context, e164, name)
+    return run_or_review(request, context, made.no, f"/numbers/{e164[1:]}/features", now)
 
 
 @place.page("/numbers/{number}/card", May.LOOK)

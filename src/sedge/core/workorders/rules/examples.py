@@ -341,6 +341,9 @@ EXAMPLES = {
     "arrival.numbers-fit": "0113 496 0142 is in the estate already.",
     "order.paper-is-wanted": "The carrier has not rejected this document.",
     "when-free.can-be-bought": "The day until which to look has passed.",
+    "caller-name.carrier-shows-it": (
+        "CNAM is off for 617 555 0142, so Maplecourt Communications keeps no name for it."
+    ),
     "feature.offered": "Fellgate Voice does not offer CNAM.",
     "feature.number-is-here": "0113 496 0142 has not been delivered yet.",
     "feature.help-still-comes": (
