@@ -227,3 +227,24 @@ def test_a_floor_plan_is_put_looked_at_and_taken_away(api):
     assert api.put(where, content=b"<html>").status_code == 422
     assert not api.put(where, content=b"").json()["has_plan"]
     assert api.get(where).status_code == 404
+
+
+def test_addresses_are_suggested_for_a_line(api):
+    asked = {"line": "12 lanternfield wharf leeds", "country": "GB"}
+    found = api.get("civic-addresses/suggestions", params=asked).json()
+    assert found["items"][0] == {
+        "country": "GB",
+        "region": "West Yorkshire",
+        "city": "Leeds",
+        "street": "Lanternfield Wharf",
+        "house_number": "12",
+        "postcode": "LS1 4ZZ",
+        "landmark": "",
+        "building": "",
+    }
+    nothing = api.get("civic-addresses/suggestions", params={"line": "Leeds"})
+    assert nothing.json()["items"] == []
+    refused = api.get(
+        "civic-addresses/suggestions", params={"line": "1 A Street, B", "country": "XX"}
+    )
+    assert (refused.status_code, refused.json()["field"]) == (422, "country")

@@ -218,3 +218,38 @@ def test_a_work_order_by_keyboard_from_the_start_page(page):
     page.keyboard.press("Control+Enter")
     expect(page.get_by_text(re.compile(r"work order \d+, (running|done)"))).to_be_visible()
     done(page)
+
+
+def test_an_address_is_typed_in_one_line_and_picked_by_keys(page):
+    sign_in(page)
+    page.goto("/holders/new/site?country=DE")
+    line = page.get_by_role("combobox", name="Address in one line")
+    line.press_sequentially("speicherufr 8 berlin")
+    first = page.get_by_role("option", name="Speicherufer 8, 10999 Berlin")
+    expect(first).to_have_attribute("aria-selected", "true")
+    expect(line).to_have_attribute("aria-expanded", "true")
+    accessible(page, head=False)
+    line.press("ArrowDown")
+    expect(first).to_have_attribute("aria-selected", "false")
+    line.press("ArrowUp")
+    line.press("Enter")
+    expect(page.get_by_label("Straße")).to_have_value("Speicherufer")
+    expect(page.get_by_label("Hausnummer")).to_have_value("8")
+    expect(page.get_by_label("Postleitzahl")).to_have_value("10999")
+    expect(page.get_by_label("Ort", exact=True)).to_have_value("Berlin")
+    expect(page.get_by_role("button", name="Check the address and add")).to_be_focused()
+    assert "/holders/new/site" in page.url, "Enter picks; it does not send the form"
+
+
+def test_an_address_that_no_register_has_is_taken_as_it_was_typed(page):
+    sign_in(page)
+    page.goto("/holders/new/site?country=GB")
+    line = page.get_by_role("combobox", name="Address in one line")
+    line.press_sequentially("7 Nowhere at all, Leeds, LS9 9ZZ")
+    page.get_by_role("option", name="as it was typed").click()
+    expect(page.get_by_label("Street")).to_have_value("Nowhere at all")
+    expect(page.get_by_label("Postcode")).to_have_value("LS9 9ZZ")
+    line.fill("Leeds somewhere")
+    expect(page.get_by_text("Type the house number and the street.")).to_be_visible()
+    line.press("Escape")
+    expect(page.get_by_text("Type the house number and the street.")).to_be_hidden()

@@ -282,6 +282,7 @@ MATRIX = {
     "POST /safety/help-call": {ADMIN, SITE, HELP, SAFETY},
     "GET /safety/rules": EVERYBODY,
     "POST /safety/addresses/recheck": {ADMIN, SITE, SAFETY},
+    "GET /safety/addresses/found": EVERYBODY,
     "GET /safety/address": EVERYBODY,
     "GET /safety/tests": EVERYBODY,
     "POST /safety/tests": {ADMIN, SITE, HELP, SAFETY},

@@ -6,8 +6,8 @@ from sedge.api.answers import moment
 from sedge.core.records import CivicElements, Spot, Verdict
 
 
-class AddressCandidateOut(TypedDict):
-    """An address that the register has, by the elements of RFC 5139; the point in WGS 84."""
+class CivicElementsOut(TypedDict):
+    """An address by the elements of RFC 5139."""
 
     country: str
     region: str
@@ -17,6 +17,11 @@ class AddressCandidateOut(TypedDict):
     postcode: str
     landmark: str
     building: str
+
+
+class AddressCandidateOut(CivicElementsOut):
+    """An address that the register has; the point in WGS 84."""
+
     score: float
     psap: str
     latitude: float | None

@@ -1,9 +1,9 @@
 """Safety: addresses against the register, spots, coverage, emergency tests, what carriers have
 registered, open formats."""
 
-from typing import Any, cast
+from typing import Annotated, Any, cast
 
-from fastapi import Request
+from fastapi import Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
@@ -14,6 +14,7 @@ from sedge.api.safety.answers import (
     AddressCandidateOut,
     AddressFormOut,
     AddressMatchOut,
+    CivicElementsOut,
     ConfirmationLinkOut,
     CoverageItemOut,
     CoverageOut,
@@ -35,7 +36,7 @@ from sedge.api.safety.answers import (
     spot_out,
 )
 from sedge.core.access.roles import May
-from sedge.core.records import Spot
+from sedge.core.records import CivicElements, Spot
 from sedge.core.safety.countries import FORMS, RULES, CountryRules
 from sedge.core.safety.coverage import Share
 from sedge.core.safety.emergency_tests import Tested
@@ -44,6 +45,7 @@ from sedge.services.holders import relocations
 from sedge.services.numbers.numbers import the_number
 from sedge.services.safety import (
     address_revalidation,
+    address_search,
     carrier_registrations,
     confirmation_links,
     coverage,
@@ -123,14 +125,7 @@ def match_address(context: RequestContext, asked: AddressTyped) -> AddressMatchO
     found = safety.match_address(context, asked.model_dump())
     candidates: list[AddressCandidateOut] = [
         {
-            "country": c.elements.country,
-            "region": c.elements.region,
-            "city": c.elements.city,
-            "street": c.elements.street,
-            "house_number": c.elements.house_number,
-            "postcode": c.elements.postcode,
-            "landmark": c.elements.landmark,
-            "building": c.elements.building,
+            **_elements(c.elements),
             "score": c.score,
             "psap": c.psap,
             "latitude": (c.point or (None, None))[0],
@@ -143,6 +138,31 @@ def match_address(context: RequestContext, asked: AddressTyped) -> AddressMatchO
         "candidates": candidates,
         "differences": found.differences,
         "why": found.why or None,
+    }
+
+
+@resource.read("/civic-addresses/suggestions")
+def suggested_addresses(
+    context: RequestContext,
+    line: Annotated[str, Query(max_length=200, description="12 Lanternfield Wharf, Leeds")],
+    country: Annotated[str, Query(max_length=2, description="of the organisation, if empty")] = "",
+) -> Page[CivicElementsOut]:
+    """The register's addresses that a line may mean, the likeliest first. They are to be chosen
+    from; whether responders can be sent there, `match` says."""
+    found = address_search.search_addresses(context, country, line)
+    return {"items": [_elements(one) for one in found.addresses], "next": None}
+
+
+def _elements(found: CivicElements) -> CivicElementsOut:
+    return {
+        "country": found.country,
+        "region": found.region,
+        "city": found.city,
+        "street": found.street,
+        "house_number": found.house_number,
+        "postcode": found.postcode,
+        "landmark": found.landmark,
+        "building": found.building,
     }
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.policy import POLICY
+from sedge.core.records import CivicElements
 
 
 @dataclass(frozen=True)
@@ -153,3 +154,9 @@ FORMS: dict[str, tuple[AddressField, ...]] = {
         ("postcode", "Postcode", "2000"),
     ),
 }
+
+
+def line_example(country: str) -> str:
+    """An address of the country in one line."""
+    examples = {field.name: field.example for field in FORMS[country]}
+    return CivicElements(country=country, **examples).one_line

@@ -12,6 +12,7 @@ from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.records import Address, Carrier, CivicElements, Number, Site, Spot, Subject, Verdict
+from sedge.core.safety.address_line import AddressParts
 from sedge.core.safety.addresses import Match, Segment, by_hand, match, what_is_wrong
 from sedge.core.safety.spots import (
     floor_problem,
@@ -135,11 +136,14 @@ def checked_address(context: Context, typed: CivicElements, *, accepted: bool) -
 def _as_choice(elements: CivicElements) -> dict[str, object]:
     """An address of the register to be taken by a click: what it is called, and what the form's
     fields then hold."""
+    return {"label": elements.one_line, "fields": fields_of(elements)}
+
+
+def fields_of(address: CivicElements | AddressParts) -> dict[str, str]:
+    """What the fields of a form hold for an address."""
     fields = ("house_number", "street", "city", "postcode", "region")
-    return {
-        "label": elements.one_line,
-        "fields": {name: getattr(elements, name) for name in fields},
-    }
+    building = {"building": address.building} if address.building else {}
+    return building | {name: getattr(address, name) for name in fields}
 
 
 def spots(context: Context, sites: Sequence[str] | None = None) -> list[SpotRow]:

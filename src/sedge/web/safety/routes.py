@@ -7,13 +7,14 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.core.errors import SedgeError
+from sedge.core.errors import OutsideSilent, SedgeError
 from sedge.core.safety.countries import RULES
 from sedge.services.callpaths import calls
 from sedge.services.holders import site_management
 from sedge.services.numbers.numbers import the_number
 from sedge.services.safety import (
     address_revalidation,
+    address_search,
     carrier_registrations,
     coverage,
     emergency_reports,
@@ -129,6 +130,21 @@ def address(
         {k: v[:200] for k, v in typed.items()},
     )
     return render(request, "address.html", view=view)
+
+
+@place.page("/safety/addresses/found", May.LOOK)
+def found_addresses(
+    request: Request, context: RequestContext, country: str = "", line: str = ""
+) -> Response:
+    """What a line may mean, to be chosen from while it is typed: a form fills its fields with
+    it."""
+    try:
+        found = address_search.search_addresses(context, country, line)
+    except OutsideSilent as error:
+        found = address_search.Suggested([], None, error.message)
+    return render(
+        request, "_addresses_found.html", found=found, fields_of=safety.fields_of, line=line.strip()
+    )
 
 
 @place.action("/safety/addresses/recheck", May.CHANGE_SAFETY)

@@ -29,6 +29,7 @@ from sedge.core.ledger.sentences import sentence
 from sedge.core.moments import away, lasting
 from sedge.core.numbers.e164 import describe, ending, in_national, read_by
 from sedge.core.outbound.forwarding import in_words_exact
+from sedge.core.safety.countries import line_example
 from sedge.web.routing import installation_of, who_asks
 from sedge.web.shared.assets import asset_base
 from sedge.web.shared.drawings.ruler import ruler
@@ -85,6 +86,7 @@ def environment(now: Any) -> Environment:
         "person_options": person_options,
         "group_options": group_options,
         "plain_options": plain_options,
+        "line_example": line_example,
         "money": money,
         "typed": lambda value: as_typed(value.amount, value.currency),
         "in_currency": in_currency,

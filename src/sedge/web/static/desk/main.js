@@ -1,6 +1,7 @@
 // The desk's behaviour, put together: Alpine components found by their names in the pages, and what
 // runs on every page.
 // No code stands in a page, so that the Content-Security-Policy stays strict (Alpine's CSP build).
+import { addressLine } from "./address_line.js";
 import { blockMap } from "./blockmap.js";
 import { choiceOf } from "./choice_of.js";
 import { columns } from "./columns.js";
@@ -30,6 +31,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("desk", desk);
   Alpine.data("drawing", drawing);
   Alpine.data("finder", finder);
+  Alpine.data("addressLine", addressLine);
   Alpine.data("blockMap", blockMap);
   Alpine.data("choiceOf", choiceOf);
   Alpine.data("columns", columns);

@@ -13,7 +13,7 @@ export function sayProblems() {
   });
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-fills]");
-    if (button) fill(button.closest("form"), JSON.parse(button.dataset.fills));
+    if (button) fillFields(button.closest("form"), JSON.parse(button.dataset.fills));
   });
   document.addEventListener("htmx:sendError", () => {
     say("Sedge does not answer. Nothing was changed; it will be here again soon.", "problem");
@@ -51,11 +51,11 @@ function buttonFor(form, choice) {
   button.type = "button";
   button.className = "as-link";
   button.textContent = "Use " + choice.label;
-  button.addEventListener("click", () => fill(form, choice.fields));
+  button.addEventListener("click", () => fillFields(form, choice.fields));
   return button;
 }
 
-function fill(form, fields) {
+export function fillFields(form, fields) {
   for (const [name, value] of Object.entries(fields)) {
     const field = fieldOf(form, name);
     if (!field) continue;
