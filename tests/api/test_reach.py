@@ -127,6 +127,7 @@ PARAMETERS = {
     ("key", "/tokens/"): "zero",
     ("token", "/reset/"): "token",
     ("token", "/confirm/"): "token",
+    ("token", "/phone/"): "token",
     ("token", "/welcome/"): "token",
 }
 PLAIN = {

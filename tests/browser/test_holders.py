@@ -5,8 +5,11 @@ import re
 
 import pytest
 from playwright.sync_api import expect
+from sqlalchemy import select
 
-from tests.browser.conftest import sign_in
+from sedge.demo.seed import MEMBERS
+from sedge.store.schema import mails
+from tests.browser.conftest import accessible, pick, sign_in
 from tests.browser.test_story import advance
 
 pytestmark = pytest.mark.browser
@@ -57,6 +60,42 @@ def test_forty_joiners_from_a_list_to_working_phones(page, tmp_path):
     done(page)
     page.goto("/holders?find=Number07")
     expect(page.get_by_text("0113 496 02").first).to_be_visible()
+
+
+def test_two_people_get_a_phone_and_rights_and_see_their_sign_in_once(page, served):
+    sign_in(page)
+    page.goto("/holders?site=wharf-house&find=conservation")
+    for name in ("Beatrix Haddad", "Bronwen Bamidele"):
+        page.get_by_label(f"Tick {name}").check()
+    page.get_by_role("button", name="Change the ticked people").click()
+    expect(page.get_by_role("heading", name="Change several people")).to_be_visible()
+    expect(page.get_by_label("People: chosen").get_by_role("listitem")).to_have_count(2)
+    page.get_by_role("button", name="Remove Bronwen Bamidele").click()
+    pick(page, "People", "Callum Adebayo")
+    page.get_by_label("Phone, for who has none").select_option(label="web phone")
+    page.get_by_label("change them to those ticked").check()
+    page.get_by_label("international").check()
+    page.get_by_role("button", name="Review work order").click()
+    expect(page.get_by_role("heading", name="Change 2 people")).to_be_visible()
+    expect(page.get_by_text("Set up a web phone")).to_have_count(2)
+    run(page)
+    done(page)
+    with served.installation.context(MEMBERS[0]).reading() as reading:
+        texts = reading.connection.execute(select(mails.mail.c.text)).scalars().all()
+    (link,) = [
+        found[0]
+        for text in texts
+        if "Hello Callum Adebayo" in text and (found := re.search(r"/phone/\S+", text))
+    ]
+    page.context.clear_cookies()
+    page.goto(link)
+    accessible(page)
+    page.get_by_role("button", name="Show the sign-in").click()
+    expect(page.get_by_text("This is shown once")).to_be_visible()
+    accessible(page)
+    page.set_viewport_size({"width": 390, "height": 844})
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    assert "This link has been used" in page.request.get(link).text()
 
 
 def test_somebody_leaves_and_everything_comes_back(page):

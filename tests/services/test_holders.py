@@ -24,12 +24,12 @@ from sedge.services import people_lookup
 from sedge.services.apply_now import apply_at_once
 from sedge.services.callpaths import calls
 from sedge.services.holders import (
-    devices,
     downstream,
     groups,
     person_details,
     service_lines,
 )
+from sedge.services.holders.devices import devices
 from sedge.services.licences import licences
 from sedge.services.supply import provisioning
 from sedge.services.today import today

@@ -13,7 +13,8 @@ from sedge.core.porting.records import PortState
 from sedge.core.records import Account, Number, Person, Proof, Subject
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services.holders import devices, holders, site_management
+from sedge.services.holders import holders, site_management
+from sedge.services.holders.devices import devices
 from sedge.services.porting import (
     change_freezes,
     port_calendar,

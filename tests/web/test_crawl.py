@@ -27,6 +27,7 @@ ELSEWHERE = {
     "sign_in.html": "before signing in",
     "welcome.html": "from an invitation",
     "confirm.html": "from a link that is mailed",
+    "phone_link.html": "from a link that is mailed",
     "problem.html": "when something is wrong",
     "standins_panel.html": "another service's own page",
 }

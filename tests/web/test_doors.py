@@ -7,6 +7,7 @@ from sedge.api.routing import ApiGuard
 from sedge.app import PLACES, RESOURCES
 from sedge.core.access.roles import ALLOWED, AccessRole, May
 from sedge.demo.seed import MEMBERS, PASSWORD
+from sedge.web.headers import TOKENS
 from sedge.web.routing import COOKIE, Guard
 from tests.asserting import every
 
@@ -230,6 +231,8 @@ MATRIX = {
     "POST /holders/people/{key}/change": {ADMIN, SITE},
     "GET /holders/caller-ids": EVERYBODY,
     "POST /holders/caller-ids": {ADMIN, SITE},
+    "GET /holders/several": {ADMIN, SITE},
+    "POST /holders/several": {ADMIN, SITE},
     "POST /numbers/{number}/test-call/{key}/note": {ADMIN, SITE, HELP, SAFETY},
     "GET /holders/groups": EVERYBODY,
     "GET /holders/groups/new": {ADMIN, SITE},
@@ -312,6 +315,8 @@ MATRIX = {
     "POST /safety/files": {ADMIN, SITE, SAFETY},
     "GET /safety/numbers/{number}/pidf-lo.xml": EVERYBODY,
     "POST /safety/move": {ADMIN, SITE},
+    "GET /phone/{token}": EVERYBODY,
+    "POST /phone/{token}": EVERYBODY,
     "GET /confirm/{token}": EVERYBODY,
     "POST /confirm/{token}": EVERYBODY,
     "GET /dial-plans": EVERYBODY,
@@ -518,6 +523,8 @@ OPEN = {
     "GET /sign-in",
     "POST /sign-in",
     "POST /sign-out",
+    "GET /phone/{token}",
+    "POST /phone/{token}",
     "GET /confirm/{token}",
     "POST /confirm/{token}",
     "GET /welcome/{token}",
@@ -681,3 +688,10 @@ def test_a_forgotten_password_is_written_about_to_who_is_there_only(client, inst
     with installation.estates["lanternfield"].reading() as connection:
         found = connection.exec_driver_sql(letters).scalars().all()
     assert found == ["rowan.achterberg@lanternfield.example"]
+
+
+def test_no_address_that_lets_in_whoever_knows_it_is_written_to_the_log():
+    with_token = {key.partition(" ")[2] for key in ROUTES if "{token}" in key}
+    assert {"/welcome/{token}", "/phone/{token}"} <= with_token
+    for path in with_token:
+        assert TOKENS.match(path.replace("{token}", "lanternfield.abc")), path

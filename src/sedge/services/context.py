@@ -224,7 +224,7 @@ class Writing(Reading):
         self.stamp = stamp
         self.scope = context.who.scope
         self._installation = context.installation.shared
-        self._organisation_id = context.who.organisation
+        self.organisation_id = context.who.organisation
         self.organisation = context.organisation.name
         self.language = COUNTRIES[context.organisation.home_country].language
 
@@ -261,7 +261,7 @@ class Writing(Reading):
         """The mail address of a member of this organisation; None for Sedge itself, and for who is
         no member any more."""
         with self._installation.reading() as connection:
-            here = sign_ins.members_of(connection, self._organisation_id)
+            here = sign_ins.members_of(connection, self.organisation_id)
         return next((m.email for m in here if m.sign_in == sign_in), None)
 
     def touch(self) -> None:

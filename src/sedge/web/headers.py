@@ -33,7 +33,9 @@ SECURITY = {
 WAITING = "/events"  # a stream that does nothing until something changes
 ONLY_TLS = "max-age=31536000"  # a year (HSTS, RFC 6797)
 ID = re.compile(r"[A-Za-z0-9._-]{8,64}")  # of a request, as a proxy in front may have given it
-TOKENS = re.compile(r"^/(welcome|reset|confirm)/[^/]+")  # paths that let in whoever knows them
+TOKENS = re.compile(
+    r"^/(welcome|reset|confirm|phone)/[^/]+"
+)  # paths that let in whoever knows them
 
 
 class WithHeaders:

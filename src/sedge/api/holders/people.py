@@ -33,7 +33,6 @@ from sedge.core.access.roles import May
 from sedge.core.records import Device, Downstream, Group
 from sedge.core.workorders.planner.problem import Wish
 from sedge.services.holders import (
-    devices,
     directory_proposals,
     downstream,
     erasure,
@@ -41,6 +40,7 @@ from sedge.services.holders import (
     service_lines,
     site_setup,
 )
+from sedge.services.holders.devices import devices
 from sedge.services.spend import order_costs
 from sedge.services.workorders.planner import bulk_planner
 

@@ -1,8 +1,19 @@
 """Kinds of device, and why one does not ring."""
 
+from enum import StrEnum
+
 from sedge.core.records import Device
 
-KINDS = ("desk phone", "soft phone", "web phone", "mobile", "analogue adapter")
+
+class DeviceKind(StrEnum):
+    DESK_PHONE = "desk phone"
+    SOFT_PHONE = "soft phone"
+    WEB_PHONE = "web phone"
+    MOBILE = "mobile"
+    ANALOGUE_ADAPTER = "analogue adapter"
+
+
+KINDS = tuple(kind.value for kind in DeviceKind)
 RINGS = frozenset(KINDS)
 REASONS = {
     "never": "It has never signed in. Type its settings in, or let somebody scan the code.",

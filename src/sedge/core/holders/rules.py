@@ -246,3 +246,24 @@ def can_be_put_back(task: t.PutBackLater, _estate: Estate) -> Finding:
             " task out."
         )
     return passed("What it changes can be put back")
+
+
+@rule("device.somebody-is-here", t.AddDevice)
+def somebody_is_here(task: t.AddDevice, estate: Estate) -> Finding:
+    """A phone is for somebody who is still here."""
+    person = estate.the(Person, task.person)
+    if person.left:
+        return stop(f"{person.name} has left, so nobody would use the phone.")
+    return passed(f"{person.name} is here")
+
+
+@rule("device.sign-in-reaches-them", t.AddDevice)
+def sign_in_reaches_them(task: t.AddDevice, estate: Estate) -> Finding:
+    """A phone signs in with a secret, which somebody has to type into it."""
+    person = estate.the(Person, task.person)
+    if not person.email:
+        return warn(
+            f"{person.name} has no mail address to send the sign-in to. Make a new secret on the"
+            " phone's page when it is set up, and hand it over."
+        )
+    return passed(f"{person.email} gets a link that shows the sign-in once")

@@ -1,5 +1,6 @@
 """Tasks of people and groups: who comes, changes, leaves, and belongs where."""
 
+import hashlib
 from collections.abc import Iterator
 from typing import Annotated, Literal
 
@@ -10,9 +11,10 @@ from sedge.core.changes import changed, same
 from sedge.core.enums import Subject
 from sedge.core.estate import Change, Estate
 from sedge.core.facts import counted
+from sedge.core.holders.devices import DeviceKind
 from sedge.core.holding import HolderRef
 from sedge.core.load_spec import LoadSpec
-from sedge.core.records import Answering, CallerId, Group, Person, Site
+from sedge.core.records import Answering, CallerId, Device, Group, Person, Site
 from sedge.core.workorders.task_base import (
     Name,
     Prerequisites,
@@ -25,6 +27,7 @@ from sedge.core.workorders.task_base import (
     free,
     key_of,
     name_of,
+    nothing,
     person_ref,
     what_it_is_about,
     what_it_names,
@@ -199,6 +202,50 @@ class ChangePerson(Task):
             for d in estate.devices_of(person.id)
         ]
         return [changed(Subject.PERSON, person, after, "person.left"), *phones]
+
+
+class AddDevice(Task):
+    """A phone set up for somebody, who is mailed a link that shows its sign-in once."""
+
+    kind: Literal["add_device"] = "add_device"
+    takes = frozenset({May.CHANGE_HOLDERS})
+    person: Name
+    phone: DeviceKind = DeviceKind.DESK_PHONE
+
+    provides = nothing
+    requires = what_it_is_about
+    waits = for_nothing
+    costs = free
+    reversal = restore
+
+    def needs(self) -> LoadSpec:
+        found = what_it_names(self)
+        found.holders.add(person_ref(self.person))
+        return found
+
+    def describe(self, estate: Estate) -> tuple[str, str]:
+        return f"Set up a {self.phone}", f"for {name_of(estate, Person, self.person)}"
+
+    def works(self, estate: Estate) -> str:
+        return "once they have typed its sign-in into it"
+
+    @staticmethod
+    def device_id(identity: str) -> str:
+        """The same whenever the same task is tried again, another for any other task."""
+        return f"phone-{hashlib.blake2b(identity.encode(), digest_size=5).hexdigest()}"
+
+    def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
+        person, key = estate.the(Person, self.person), self.device_id(identity)
+        site = estate.the(Site, person.site)
+        device = Device(
+            id=key,
+            person=person.id,
+            kind=self.phone.value,
+            name=f"{self.phone} {person.extension or person.name.split()[-1]}",
+            user=f"{site.code.lower()}-{person.extension or person.id[-6:]}-{key[-4:]}",
+            said="never",
+        )
+        return [changed(Subject.DEVICE, None, device, "device.added")]
 
 
 class SetGroup(Task):

@@ -96,6 +96,7 @@ SENTENCES = {
     "downstream-system.added": "Downstream system added",
     "downstream-system.changed": "Downstream system changed",
     "device.changed": "Device changed",
+    "device.sign-in-shown": "Sign-in shown to whom the phone is for",
     "device.removed": "Device taken away",
     "device.secret-made": "New secret for a device",
     "grant.given": "Licence granted",

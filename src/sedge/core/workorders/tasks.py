@@ -10,7 +10,7 @@ from pydantic import Field, TypeAdapter
 
 from sedge.core.callpaths.tasks import PlaceTestCall, PublishPath, RetirePath, SetAnswering, SetPath
 from sedge.core.carriers.tasks import FollowCarrier, TellCarrier
-from sedge.core.holders.tasks import AddPerson, ChangePerson, SetGroup
+from sedge.core.holders.tasks import AddDevice, AddPerson, ChangePerson, SetGroup
 from sedge.core.imports.tasks import AdoptNumber, ImportNumbers
 from sedge.core.licences.tasks import (
     BuySeats,
@@ -67,6 +67,7 @@ from sedge.core.workorders.undo import PutBack, PutBackLater
 
 AnyTask = Annotated[
     ActivatePort
+    | AddDevice
     | AddPerson
     | AddTrunk
     | AdoptNumber
@@ -134,6 +135,7 @@ __all__ = [
     "KINDS",
     "TASK",
     "ActivatePort",
+    "AddDevice",
     "AddPerson",
     "AddTrunk",
     "AdoptNumber",

@@ -156,6 +156,9 @@ def restored(snapshot: Snapshot, estate: Estate) -> list[Change]:
         # what the carrier has registered is a fact of the outside, which no undo takes back
         after = after.copy_with(registered_spot=now.registered_spot)
         before = before.copy_with(registered_spot=now.registered_spot)
+    if isinstance(now, Device) and isinstance(after, Device):
+        # whether it has signed in meanwhile, the telephone system says
+        after = after.copy_with(registered=now.registered, said=now.said, seen_at=now.seen_at)
     if not same(now, after):
         name = getattr(now, "national", None) or getattr(now, "name", snapshot.id)
         message = f"{name} has been changed since, so it stays as it is now."
@@ -189,6 +192,9 @@ def _path_retired(path: PathVersion, estate: Estate) -> list[Change]:
 def _come_to_nothing(now: object, estate: Estate) -> list[Change]:
     """What came into being by a task that is undone."""
     match now:
+        case Device():
+            gone = now.copy_with(removed=True, registered=False, said="")
+            return [changed(Subject.DEVICE, now, gone, "device.removed")]
         case Grant():
             return [changed(Subject.GRANT, now, now.copy_with(until=estate.now), "grant.ended")]
         case Defaults():

@@ -24,7 +24,7 @@ from sedge.core.records import (
 from sedge.core.workorders import continuous_checks
 from sedge.core.workorders.findings import Finding
 from sedge.services.context import Context
-from sedge.services.holders import devices
+from sedge.services.holders.devices import devices
 from sedge.services.workorders import guided_workflows
 from sedge.store.schema import tables
 

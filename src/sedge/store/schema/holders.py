@@ -121,3 +121,12 @@ finding = Table(
     PrimaryKeyConstraint("subject", "ref", "rule"),
     Index("finding_rule", "rule", "level"),
 )
+device_link = Table(
+    "device_link",
+    estate_metadata,
+    Column("token_hash", String(64), primary_key=True),
+    Column("device", String(80), nullable=False),
+    Column("expires_at", Moment, nullable=False),
+    Column("used_at", Moment),
+    Index("device_link_device", "device"),
+)

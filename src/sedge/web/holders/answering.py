@@ -17,7 +17,8 @@ from sedge.core.records import SECONDS_EACH
 from sedge.services import people_lookup
 from sedge.services.callpaths import path_reach
 from sedge.services.context import Context
-from sedge.services.holders import devices, holders
+from sedge.services.holders import holders
+from sedge.services.holders.devices import devices
 from sedge.services.workorders import workorders
 from sedge.web.callpaths.drawing_views import openings_rows
 from sedge.web.callpaths.step_forms import opening_of

@@ -17,7 +17,6 @@ from sedge.formats.trunk_sheet import sheet_on_paper
 from sedge.services import people_lookup
 from sedge.services.context import Context
 from sedge.services.holders import (
-    devices,
     directory_proposals,
     downstream,
     groups,
@@ -26,8 +25,9 @@ from sedge.services.holders import (
     service_lines,
     site_management,
 )
+from sedge.services.holders.devices import devices, links
 from sedge.services.workorders import order_running, workorders
-from sedge.web.routing import Place, RequestContext
+from sedge.web.routing import Place, RequestContext, installation_of
 from sedge.web.safety.views import qr_of
 from sedge.web.shared.picking import person_options
 from sedge.web.shared.rendering import go, render, target
@@ -82,6 +82,27 @@ def new_secret(request: Request, context: RequestContext, key: str) -> Response:
 @place.action("/holders/devices/{key}/remove", May.CHANGE_HOLDERS)
 def remove_device(request: Request, context: RequestContext, key: str) -> Response:
     return go(request, f"/holders/people/{devices.remove(context, key).person}")
+
+
+@place.page("/phone/{token}", May.OPEN)
+def sign_in_offered(request: Request, token: str) -> Response:
+    """Nothing is shown before somebody asks for it: programs that look into mails follow links."""
+    organisation, device = links.asked(installation_of(request), token)
+    return render(
+        request,
+        "phone_link.html",
+        organisation=organisation,
+        device=device,
+        token=token,
+        sheet=None,
+    )
+
+
+@place.action("/phone/{token}", May.OPEN)
+def sign_in_shown(request: Request, token: str) -> Response:
+    sheet = links.use(installation_of(request), token)
+    facts = {"device": sheet.device, "qr": qr_of(sheet.code)}
+    return render(request, "phone_link.html", token=token, sheet=sheet, **facts)
 
 
 @place.page("/holders/devices/{key}", May.LOOK)

@@ -42,6 +42,12 @@ ACTIONS = (
     Page("Import call records", "Spend", "/spend/calls", "cdr csv calls retention"),
     Page("Monthly statement", "Spend", "/spend/statement", "charge-back cost centre pdf xlsx"),
     Page("Numbers without calls", "Spend", "/spend/usage/idle", "idle unused nobody calls"),
+    Page(
+        "Change several people",
+        "Holders",
+        "/holders/several",
+        "bulk many licence rights phones batch",
+    ),
     Page("Import people", "Holders", "/holders/import", "import csv staff list"),
     Page("New downstream system", "Holders", "/holders/systems/new", "add other telephone system"),
     Page("Import numbers", "Numbers", "/numbers/files", "import csv xlsx"),

@@ -341,6 +341,11 @@ EXAMPLES = {
     "arrival.numbers-fit": "0113 496 0142 is in the estate already.",
     "order.paper-is-wanted": "The carrier has not rejected this document.",
     "when-free.can-be-bought": "The day until which to look has passed.",
+    "device.somebody-is-here": "Ifeoma Okafor has left, so nobody would use the phone.",
+    "device.sign-in-reaches-them": (
+        "Ifeoma Okafor has no mail address to send the sign-in to. Make a new secret on the phone's"
+        " page when it is set up, and hand it over."
+    ),
     "caller-name.carrier-shows-it": (
         "CNAM is off for 617 555 0142, so Maplecourt Communications keeps no name for it."
     ),

@@ -42,12 +42,13 @@ class Planned:
 
 @dataclass(frozen=True)
 class Asked:
-    """What somebody chose: people by sites and departments or named one a line, numbers by ranges
-    or the sites' free ones, wishes' weights, pairs set by hand and taken apart."""
+    """What somebody chose: people by sites and departments, named one a line or by ids, numbers by
+    ranges or the sites' free ones, wishes' weights, pairs set by hand and taken apart."""
 
     sites: tuple[str, ...] = ()
     department: str = ""
     people: str = ""
+    ids: tuple[str, ...] = ()
     also_with_number: bool = False
     numbers: str = ""
     weights: dict[Wish, int] | None = None
@@ -132,6 +133,8 @@ def _ref(person: str) -> HolderRef:
 def _people(
     context: Context, reading: Reading, asked: Asked, sites: dict[str, Site]
 ) -> list[Person]:
+    if asked.ids:
+        return reading.records.many(Person, asked.ids)
     if asked.people.strip():
         return people_lookup.people_in(context, asked.people, most=MOST_PEOPLE)
     person = tables.person

@@ -9,10 +9,11 @@ from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import KINDS, RINGS, why_silent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
-from sedge.services.context import Context, Writing
+from sedge.services.context import Context, Reading, Writing
 from sedge.services.telephony_sync import device_wish
 from sedge.store import secrets as secrets_store
 from sedge.store.schema import tables
+from sedge.store.secrets import Keyring
 
 HOST, PORT, TRANSPORT = "phones.sedge.example", 5061, "TLS"
 CODECS, DTMF = "Opus, G.722, G.711 A-law", "RTP events (RFC 4733)"
@@ -102,7 +103,7 @@ def _with_secret(
         secrets_store.keep_secret(
             writing.connection,
             context.installation.keyring,
-            f"secret of {device.id}",
+            secret_name(device.id),
             secret,
             writing.stamp,
         )
@@ -130,6 +131,21 @@ def remove(context: Context, key: str) -> Device:
                 )
             ]
         )[0].after
+
+
+def sheet_with_secret(reading: Reading, keyring: Keyring, key: str) -> Sheet:
+    """The settings of a device with its secret, for a link that shows them once. Raises
+    NotFound."""
+    device = reading.records.the(Device, key)
+    owner = reading.records.the(Person, device.person)
+    held = reading.records.held_by(Number, [HolderRef(kind=HolderKind.PERSON, id=owner.id)])
+    secret = secrets_store.read(reading.connection, keyring, secret_name(key))
+    return _sheet(device, owner, held[0].e164 if held else "", secret)
+
+
+def secret_name(key: str) -> str:
+    """Under which the secret of a device lies sealed."""
+    return f"secret of {key}"
 
 
 def sheet(context: Context, key: str) -> Sheet:

@@ -1,0 +1,91 @@
+"""A phone's sign-in, shown to whom the phone is for: a link by mail that needs no account, works
+once, and runs out. Only its hash is kept; whoever reads the database can't use it."""
+
+import hashlib
+import secrets
+from datetime import timedelta
+
+from sqlalchemy import insert, select, update
+
+from sedge.core.access.roles import AccessRole
+from sedge.core.errors import NotFound
+from sedge.core.records import Device, Person, Subject
+from sedge.formats.letters import Letter
+from sedge.services import mail
+from sedge.services.context import Context, Installation, Reading, Writing
+from sedge.services.holders.devices.devices import Sheet, sheet_with_secret
+from sedge.store.repositories.access.sign_ins import Member
+from sedge.store.schema.holders import device_link
+
+GOOD_FOR = timedelta(days=7)
+GONE = "This link has been used, or its time is over. Ask the sender for another."
+
+
+def send_link(writing: Writing, address: str, device: Device, owner: Person) -> None:
+    """Mail the owner a new link; `address` is where this installation is reached."""
+    token = f"{writing.organisation_id}.{secrets.token_urlsafe(24)}"
+    values = {
+        "token_hash": _hash(token),
+        "device": device.id,
+        "expires_at": writing.now + GOOD_FOR,
+        "used_at": None,
+    }
+    writing.connection.execute(insert(device_link).values(**values))
+    text = (
+        f"Hello {owner.name},\n\na {device.kind} has been set up for you. Its sign-in is shown here"
+        f" (once, within {GOOD_FOR.days} days; have the phone beside you):\n\n"
+        f"{address}/phone/{token}\n\n{mail.SENDER_NOTE}"
+    )
+    letter = Letter(f"Your {device.kind}", text)
+    mail.write(writing, f"phone-{_hash(token)[:16]}", owner.email, letter)
+
+
+def asked(installation: Installation, token: str) -> tuple[str, Device]:
+    """Whose organisation and which phone a link is about; nothing is used up. Raises NotFound."""
+    context = _context_of(installation, token)
+    with context.reading() as reading:
+        return context.organisation.name, _device(reading, token)
+
+
+def use(installation: Installation, token: str) -> Sheet:
+    """The settings with their secret: once, of two at the same moment one is refused. Raises
+    NotFound."""
+    context = _context_of(installation, token)
+    with context.writing(reason="by a link") as writing:
+        device = _device(writing, token)
+        now = (device_link.c.token_hash == _hash(token), device_link.c.used_at.is_(None))
+        change = update(device_link).where(*now).values(used_at=writing.now)
+        if writing.connection.execute(change).rowcount != 1:
+            raise NotFound(GONE, subject="link")
+        writing.record_event("device.sign-in-shown", Subject.DEVICE, device.id, device.name)
+        return sheet_with_secret(writing, installation.keyring, device.id)
+
+
+def _device(reading: Reading, token: str) -> Device:
+    row = reading.connection.execute(
+        select(device_link).where(device_link.c.token_hash == _hash(token))
+    ).first()
+    if row is None or row.used_at is not None or row.expires_at <= reading.now:
+        raise NotFound(GONE, subject="link")
+    device = reading.records.the(Device, row.device)
+    if device.removed:
+        raise NotFound(GONE, subject="link")
+    return device
+
+
+def _context_of(installation: Installation, token: str) -> Context:
+    organisation, _, secret = token.partition(".")
+    if organisation not in installation.estates or not 20 <= len(secret) <= 60:
+        raise NotFound(GONE, subject="link")
+    who = Member(
+        sign_in="link",
+        name="Whom the phone is for",
+        email="",
+        organisation=organisation,
+        role=AccessRole.OBSERVER,
+    )
+    return installation.context(who)
+
+
+def _hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
