@@ -42,12 +42,12 @@ def read_rules(text: str) -> list[RuleLine]:
         raise NotUnderstood("The text is longer than 200 kB.", field="text")
     header, _, _ = text.partition("\n")
     rows = csv.reader(io.StringIO(text), delimiter=";" if ";" in header else ",")
-    titles = [title.strip().lower() for title in next(rows)]
-    if not {"name", "pattern"} <= set(titles):
-        message = f"The first line names the columns: {', '.join(COLUMNS)}."
-        raise NotUnderstood(message, field="text", reason="columns")
     found: list[RuleLine] = []
     try:
+        titles = [title.strip().lower() for title in next(rows)]
+        if not {"name", "pattern"} <= set(titles):
+            message = f"The first line names the columns: {', '.join(COLUMNS)}."
+            raise NotUnderstood(message, field="text", reason="columns")
         for number, row in enumerate(rows, 2):
             if not any(cell.strip() for cell in row):
                 continue
@@ -55,7 +55,7 @@ def read_rules(text: str) -> list[RuleLine]:
             found.append(
                 RuleLine(
                     number,
-                    cells["name"],
+                    cells.get("name", ""),
                     cells.get("pattern", ""),
                     cells.get("strip", ""),
                     cells.get("before", ""),

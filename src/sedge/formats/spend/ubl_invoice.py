@@ -17,6 +17,7 @@ ROOTS = {
     "{urn:oasis:names:specification:ubl:schema:xsd:CreditNote-2}CreditNote": "CreditNoteLine",
 }
 MOST_LINES = 200_000
+MOST_DIGITS = 20  # of an amount, on either side of its point
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,9 @@ def _row(line: Any, sign: int) -> dict[str, str]:
             if _text(known, f"{CBC}Name").casefold() in {"number", "phone number", "msisdn"}:
                 number = _text(known, f"{CBC}Value")
     with suppress(InvalidOperation):  # told with its line by whoever reads the rows
-        amount = format(sign * Decimal(amount), "f")
+        value = sign * Decimal(amount)
+        if value.is_finite() and abs(value.adjusted()) < MOST_DIGITS:
+            amount = format(value, "f")
     return {
         "number": number,
         "words": words,
