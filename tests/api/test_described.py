@@ -15,7 +15,7 @@ from schemathesis.checks import load_all_checks
 from sedge.demo.seed import MEMBERS
 from tests.api.test_reach import PARAMETERS, ids_of
 
-CALLS_EACH = int(os.environ.get("CALLS_EACH", "3"))  # valid ones, and as many that are not
+CALLS_EACH = int(os.environ.get("CALLS_EACH", "2"))  # valid ones, and as many that are not
 HERE = "http://127.0.0.1:8420"
 PARTS = 8  # so that several processes share them
 load_all_checks()

@@ -207,6 +207,32 @@ def test_a_branch_is_dragged_onto_another_exit(page):
     expect(page.locator("#outline-menu-1")).to_contain_text("2 → nowhere yet")
 
 
+def test_a_step_is_added_and_another_dropped_onto_a_line(page):
+    page.set_viewport_size({"width": 1280, "height": 1200})
+    sign_in(page)
+    page.goto("/paths/school-visits")
+    page.get_by_role("button", name="Edit").click()
+    page.get_by_role("link", name="Add a step between Menu and Queue: booking").click()
+    expect(page.get_by_role("heading", name="Between Menu and Queue: booking")).to_be_visible()
+    page.get_by_role("button", name="Announce says something").click()
+    expect(page.get_by_role("heading", name="Announce", exact=True)).to_be_visible()
+    after = page.get_by_role("link", name="Add a step between Announce and Queue: booking")
+    expect(after).to_be_visible()
+    before = page.get_by_role("link", name="Add a step between School hours and Menu")
+    drag(page, step(page, "announce-1"), before)
+    expect(
+        page.get_by_role("link", name="Add a step between School hours and Announce").first
+    ).to_be_visible()
+    moved = page.get_by_role("link", name="Add a step between Announce and Menu")
+    expect(moved).to_be_visible()
+    expect(
+        page.get_by_role("link", name="Add a step between Menu and Queue: booking")
+    ).to_be_visible()
+    moved.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Between Announce and Menu")).to_be_visible()
+
+
 def test_what_is_typed_into_a_step_is_saved_before_one_goes_on(page):
     sign_in(page)
     page.goto("/paths/members-line/draw?step=menu-1")

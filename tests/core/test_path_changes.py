@@ -51,6 +51,58 @@ def test_a_new_step_comes_between(path):
     assert (drawn.steps["schools"].exits["no answer"], drawn.steps[key].exits) == (key, {})
 
 
+def test_a_new_step_on_a_line_is_met_by_every_exit_that_the_line_stands_for(path):
+    drawn, key = editing.add(path, "visits", "busy", "announce", PLACE, along=True)
+    assert set(drawn.steps["visits"].exits.values()) == {key}
+    assert drawn.steps[key].exits == {"done": "box"}
+    assert drawn.steps["schools"].exits == {"busy": "box"}, "another step's line stays"
+    drawn, key = editing.add(path, "schools", "no answer", "announce", PLACE, along=True)
+    assert drawn.steps["schools"].exits == {"no answer": key, "busy": "box"}
+
+
+def test_a_step_is_put_onto_a_line_and_what_led_to_it_goes_on_without_it(path):
+    drawn = editing.insert(path, "schools", "visits", "busy")
+    assert drawn.steps["menu"].exits == {"1": "visits", "2": "box"}
+    assert set(drawn.steps["visits"].exits.values()) == {"schools"}
+    first = EXITS["ring"][0]
+    assert drawn.steps["schools"].exits[first] == "box", "it leads on to where the line led"
+    assert drawn.steps["schools"].exits["busy"] == "box", "and keeps its other exits"
+    assert set(drawn.steps) == set(path.steps)
+
+
+def test_the_first_step_is_put_onto_a_line_and_calls_begin_with_the_next(path):
+    drawn = editing.insert(path, "menu", "visits", "busy")
+    assert drawn.first == "visits"
+    assert drawn.steps["visits"].exits["busy"] == "menu"
+    assert drawn.steps["menu"].exits == {"1": "box", "2": "schools"}
+
+
+def test_a_step_is_put_onto_an_exit_that_leads_nowhere(path):
+    drawn = editing.insert(path, "visits", "schools", "no answer")
+    assert drawn.steps["schools"].exits == {"no answer": "visits", "busy": "box"}
+    assert drawn.steps["menu"].exits == {"1": "box", "2": "schools"}
+    assert set(drawn.steps["visits"].exits.values()) == {"box"}
+
+
+@pytest.mark.parametrize(
+    ("key", "to", "way_out", "reason"),
+    [
+        ("visits", "visits", "busy", "own-line"),
+        ("box", "visits", "busy", "own-line"),
+        ("box", "menu", "1", "ends"),
+    ],
+)
+def test_what_can_not_be_put_onto_a_line_is_refused(path, key, to, way_out, reason):
+    with pytest.raises(NotAllowedNow) as refused:
+        editing.insert(path, key, to, way_out)
+    assert refused.value.reason == reason
+
+
+def test_a_line_that_is_not_there_takes_no_step(path):
+    with pytest.raises(NotUnderstood):
+        editing.insert(path, "visits", "schools", "open")
+
+
 def test_a_step_before_all_others_is_where_calls_come_in(path):
     drawn, key = editing.add(path, "", "", "hours", PLACE)
     assert (drawn.first, drawn.steps[key].exits) == (key, {"open": "menu"})

@@ -435,6 +435,7 @@ MATRIX = {
             "add",
             "lead",
             "move",
+            "insert",
             "begin-with",
             "remove",
             "copy",

@@ -44,6 +44,7 @@ def test_every_act_works_without_javascript(rowan):
         ("copy", {"step": "queue-2"}),
         ("paste", {"step": "ring-1", "way_out": "nobody reachable"}),
         ("move", {"step": "queue-3", "to": "ring-1", "way_out": "busy"}),
+        ("insert", {"step": "ring-1", "to": "menu-1", "way_out": "2"}),
         ("remove", {"step": "ring-1"}),
         ("cut", {"step": "queue-1"}),
         ("undo", {}),
@@ -56,6 +57,22 @@ def test_every_act_works_without_javascript(rowan):
             BASE,
         )
     assert "<h1>Members</h1>" in rowan.get(BASE).text
+
+
+def test_a_step_comes_onto_a_line_and_leads_on(rowan):
+    drawn = rowan.get(BASE).text
+    plus = re.search(r'class="pm-plus" href="([^"]+)" data-on="menu-1" data-exit="1"', drawn)
+    page = rowan.get(plus[1].replace("&amp;", "&")).text
+    assert "<h2>Between " in page
+    assert 'name="along" value="1"' in page
+    assert 'value="mailbox"' not in page, "nothing can come after a mailbox"
+    assert 'value="announce"' in page
+    drawn = act(rowan, "add", step="menu-1", way_out="1", kind="announce", along="1")
+    assert re.search(r'data-on="announce-1" data-exit="done" aria-label="Add a step between', drawn)
+    taken = act(rowan, "insert", step="announce-1", to="menu-1", way_out="2")
+    assert 'data-on="menu-1" data-exit="2" aria-label="Add a step between' in taken
+    gone = rowan.get(f"{BASE}?step=menu-1&way_out=no+input&along=1").text
+    assert "<h2>Between" not in gone or "leads on to" in gone
 
 
 STEP = {

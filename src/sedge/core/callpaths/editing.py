@@ -136,9 +136,12 @@ def _exit(path: Path, key: str, way_out: str) -> Step:
     return step
 
 
-def add(path: Path, key: str, way_out: str, kind: str, place: Place) -> tuple[Path, str]:
+def add(
+    path: Path, key: str, way_out: str, kind: str, place: Place, *, along: bool = False
+) -> tuple[Path, str]:
     """A new step on an exit; where the exit led somewhere, the new step leads there by its first
-    exit. At key '' it comes before all others.
+    exit. At key '' it comes before all others. `along`: on the whole line, also for the step's
+    other exits that lead to the same.
 
     Gives the path and the new step's key.
     """
@@ -151,9 +154,40 @@ def add(path: Path, key: str, way_out: str, kind: str, place: Place) -> tuple[Pa
     if not key:
         return _with(path, {name: step}, first=name), name
     source = path.steps[key]
-    return _with(
-        path, {key: source.copy_with(exits={**source.exits, way_out: name}), name: step}
-    ), name
+    ways = _on_the_line(source, way_out) if along else (way_out,)
+    led = source.copy_with(exits={**source.exits, **dict.fromkeys(ways, name)})
+    return _with(path, {key: led, name: step}), name
+
+
+def _on_the_line(step: Step, way_out: str) -> tuple[str, ...]:
+    """The exits of a step that are drawn as one line: they lead to the same."""
+    target = step.exits.get(way_out)
+    if not target:
+        return (way_out,)
+    return tuple(name for name, to in step.exits.items() if to == target)
+
+
+def insert(path: Path, key: str, to: str, way_out: str) -> Path:
+    """One step out of where it is, as by `remove`, and onto the line of another step's exit: that
+    exit leads to it, and by its first exit it leads on to where the line led. Raises NotAllowedNow
+    where it would lead to itself."""
+    step = the_step(path, key)
+    _exit(path, to, way_out)
+    if key == to or path.steps[to].exits.get(way_out) == key:
+        raise NotAllowedNow("The step is at this line already.", reason="own-line")
+    ways = _on_the_line(path.steps[to], way_out)
+    without = remove(path, key)
+    source = without.steps[to]
+    onward, (first, *others) = source.exits.get(way_out, ""), exits_of(step) or ("",)
+    kept = {name: t for name in others if (t := step.exits.get(name)) in without.steps}
+    if first and onward:
+        kept = {first: onward, **kept}
+    elif onward:
+        message = f"“{step.title}” ends a call, so nothing can come after it."
+        raise NotAllowedNow(message, reason="ends")
+    moved = step.copy_with(exits={name: kept[name] for name in exits_of(step) if name in kept})
+    led = source.copy_with(exits={**source.exits, **dict.fromkeys(ways, key)})
+    return _made(without.first, {**without.steps, to: led, key: moved}, path)
 
 
 def redirect(path: Path, key: str, way_out: str, target: str) -> Path:

@@ -35,13 +35,14 @@ def shown(
     *,
     said: str = "",
     outline: bool = False,
+    along: bool = False,
 ) -> dict[str, Any]:
     """What the page of a drawing shows, with `step` chosen and perhaps one of its exits."""
     now = drawing.open_draft(context, key)
     chosen = step if step in now.draft.body.steps else ""
     choices = path_choices.choices(context, now.draft.site, now.draft.body.steps.get(chosen))
     return {
-        "page": views.drawing_page(now, chosen, way_out, choices, outline=outline),
+        "page": views.drawing_page(now, chosen, way_out, choices, outline=outline, along=along),
         "said": said,
     }
 
@@ -99,10 +100,13 @@ def page(
     step: str = "",
     way_out: str = "",
     outline: str = "",
+    along: str = "",
 ) -> Response:
     template = "_draw.html" if is_swap(request) else "draw.html"
     try:
-        facts = shown(context, key, step[:40], way_out[:40], outline=bool(outline))
+        facts = shown(
+            context, key, step[:40], way_out[:40], outline=bool(outline), along=bool(along)
+        )
     except NotFound:  # an address that was kept since it was drawn
         if not paths.is_published(context, key):
             raise
@@ -137,9 +141,12 @@ def add(
     kind: Typed,
     step: Typed = "",
     way_out: Typed = "",
+    along: Typed = "",
 ) -> Response:
+    """A new step at an exit, or `along` a line for all exits that it is drawn for."""
+
     def do(body: Path, where: Where) -> tuple[Path, str]:
-        return editing.add(body, step, way_out, kind, where)
+        return editing.add(body, step, way_out, kind, where, along=bool(along))
 
     return _structure(request, context, key, version, do, step)
 
@@ -184,6 +191,21 @@ def move(
         _alone(lambda body: editing.move(body, step, to, way_out), step),
         step,
     )
+
+
+@place.action("/paths/{key}/draw/insert", May.CHANGE_ESTATE)
+def insert(
+    request: Request,
+    context: RequestContext,
+    key: str,
+    version: Version,
+    step: Typed,
+    to: Typed,
+    way_out: Typed,
+) -> Response:
+    """One step onto a line: what led to it goes on without it."""
+    do = _alone(lambda body: editing.insert(body, step, to, way_out), step)
+    return _structure(request, context, key, version, do, step)
 
 
 @place.action("/paths/{key}/draw/begin-with", May.CHANGE_ESTATE)

@@ -13,6 +13,7 @@ from sedge.core.callpaths.editing import KINDS, exits_of
 from sedge.core.callpaths.openings import zone
 from sedge.core.callpaths.rota import coming
 from sedge.core.callpaths.steps import (
+    EXITS,
     Closure,
     Hours,
     Mailbox,
@@ -91,6 +92,7 @@ class DrawingPage:
     step: Step | None
     step_key: str
     adding: str
+    along: bool
     exits: list[ExitRow]
     targets: list[tuple[str, str]]
     branches: list[tuple[str, str]]
@@ -111,6 +113,7 @@ class DrawingPage:
         said = {
             "step": self.step_key,
             "way_out": self.adding,
+            "along": "1" if self.along else "",
             "outline": "1" if self.as_outline else "",
         }
         kept = {key: value for key, value in said.items() if value or key == "step"}
@@ -122,13 +125,20 @@ class DrawingPage:
 
 
 def drawing_page(
-    drawing: Drawing, step: str, way_out: str, choices: Choices, *, outline: bool
+    drawing: Drawing,
+    step: str,
+    way_out: str,
+    choices: Choices,
+    *,
+    outline: bool,
+    along: bool = False,
 ) -> DrawingPage:
     draft = drawing.draft
     base = f"/paths/{quote(draft.path)}/draw"
     body = draft.body
     chosen = body.steps.get(step)
     adding = way_out if chosen and way_out in exits_of(chosen) else ""
+    on_line = bool(along and chosen and chosen.exits.get(adding))
     marks = _marks(drawing.findings)
     shown = pathmap.Shown(
         above=_called_words(drawing),
@@ -148,6 +158,7 @@ def drawing_page(
         chosen,
         step if chosen else "",
         adding,
+        on_line,
         _exit_rows(base, step, chosen),
         _told_apart(targets),
         _told_apart([t for t in targets if t[0] != body.first]),
@@ -157,7 +168,7 @@ def drawing_page(
         told.get(step, []),
         outlined(body, drawing.names, base, told),
         outline,
-        [(k, name, KIND_WORDS[k]) for k, name in KINDS.items()],
+        [(k, name, KIND_WORDS[k]) for k, name in KINDS.items() if EXITS[k] or not on_line],
         SHOWN,
         frozenset(_people(chosen)),
         step == body.first,

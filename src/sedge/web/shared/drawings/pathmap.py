@@ -26,6 +26,7 @@ from sedge.core.callpaths.steps import (
 )
 from sedge.core.numbers.e164 import describe, is_canonical
 
+LEAST_FOR_PLUS, PLUS_FROM_TIP = 26, 17
 ABOVE = 84  # room over the first step for the number that is called
 
 
@@ -75,6 +76,15 @@ def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
         for key, step in path.steps.items()
     )
     stubs = Markup("").join(_stub(box, shown) for box in layout.stubs.values())
+    pluses = (
+        Markup("").join(
+            _plus(line, path, shown)
+            for line in layout.lines
+            if line.target not in layout.stubs and line.target in path.steps
+        )
+        if shown.add
+        else Markup("")
+    )
     ports = (
         Markup("").join(_port(line) for line in layout.lines if line.target not in layout.stubs)
         if shown.add
@@ -88,7 +98,7 @@ def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
     role = Markup('role="group"') if shown.link else Markup('role="img"')
     return Markup(
         '<svg class="pathmap{}" viewBox="0 0 {:.0f} {:.0f}" width="{:.0f}" height="{:.0f}" {}'
-        ' aria-label="{}">{}{}{}{}{}</svg>'
+        ' aria-label="{}">{}{}{}{}{}{}</svg>'
     ).format(
         " pm-edit" if shown.add else "",
         layout.width,
@@ -101,6 +111,7 @@ def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
         start,
         stubs,
         boxes,
+        pluses,
         ports,
     )
 
@@ -253,6 +264,25 @@ def _line(line: Line, taken: set[tuple[str, str]], shown: Shown, *, is_stub: boo
     if not is_stub:
         drawn += Markup('<path class="pm-tip{}" d="{}"/>').format(mark, tip)
     return drawn + labels
+
+
+def _plus(line: Line, path: Path, shown: Shown) -> Markup:
+    """A plus near the tip of a line that leads somewhere: what is added or dropped here comes in
+    between."""
+    (x, y), (before_x, before_y) = line.points[-1], line.points[-2]
+    if abs(x - before_x) + abs(y - before_y) < LEAST_FOR_PLUS:
+        return Markup("")
+    if before_x == x:
+        y += -PLUS_FROM_TIP if y > before_y else PLUS_FROM_TIP
+    else:
+        x += PLUS_FROM_TIP if x < before_x else -PLUS_FROM_TIP
+    address = shown.add(line.source, line.exits[0]) if shown.add else ""
+    words = f"{path.steps[line.source].title} and {path.steps[line.target].title}"
+    return Markup(
+        '<a class="pm-plus" href="{}&amp;along=1" data-on="{}" data-exit="{}" aria-label="Add a'
+        ' step between {}"><circle cx="{:.1f}" cy="{:.1f}" r="7.5"/><path d="M{:.1f} {:.1f}h8m-4'
+        ' -4v8"/></a>'
+    ).format(address, line.source, line.exits[0], words, x, y, x - 4, y)
 
 
 def _port(line: Line) -> Markup:

@@ -114,7 +114,10 @@ export const drawing = () => ({
     this.$el.querySelector("svg.pm-edit").classList.remove("pm-leading", "pm-moving");
     const under = document.elementFromPoint(event.clientX, event.clientY);
     const stub = under?.closest(".pm-stub");
+    const plus = under?.closest(".pm-plus");
     const step = under?.closest("a[data-step]:not(.pm-stub)");
+    if (!drag.port && plus)
+      this.send("insert", { step: drag.step, to: plus.dataset.on, way_out: plus.dataset.exit });
     if (drag.port && step)
       this.send("lead", { step: drag.step, way_out: drag.exit, to: step.dataset.step });
     if (!drag.port && stub)
