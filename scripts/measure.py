@@ -16,6 +16,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src"
 WIDTH = 100
+OTHERS = {"vendor", "built", "assets"}
 MOST_IN_FOLDER, MOST_LINES, MOST_FUNCTION_LINES = 15, 500, 50
 
 
@@ -204,6 +205,27 @@ def _says_something(schema: dict[str, object]) -> bool:
     ) or "properties" in schema
 
 
+def lines_of(folder: str, *endings: str) -> int:
+    """Lines of our own files below a folder; what others wrote, and what was put together from
+    ours, does not count."""
+    return sum(
+        len(path.read_text().splitlines())
+        for ending in endings
+        for path in (ROOT / folder).rglob(f"*{ending}")
+        if not OTHERS & set(path.parts)
+    )
+
+
+def tests_missing() -> list[str]:
+    """Nothing where tests are a quarter of all lines, templates, styles and scripts included; else
+    how many of their lines are missing."""
+    tests = lines_of("tests", ".py")
+    others = sum(lines_of(folder, ".py") for folder in ("src", "bench", "scripts"))
+    others += lines_of("src", ".html", ".css", ".js")
+    missing = -(-others // 3) - tests
+    return [f"{missing:,} lines, beside {tests:,} of {tests + others:,}"] if missing > 0 else []
+
+
 def measures() -> list[Measure]:
     known = {dotted(path) for path in sources()}
     graph = {dotted(path): imports_of(path, known) for path in sources()}
@@ -225,6 +247,7 @@ def measures() -> list[Measure]:
         Measure("states compared in templates", states_compared(), 0),
         Measure("Any", any_types(), 400),
         Measure("operations without a schema of their answer", untyped_operations(), 0),
+        Measure("lines of tests missing to a quarter of all", tests_missing(), 0),
     ]
 
 

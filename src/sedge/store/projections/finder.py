@@ -11,7 +11,7 @@ instead.
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol, cast
 
 from rapidfuzz.distance import OSA
 from rapidfuzz.process import extract
@@ -81,6 +81,11 @@ GONE: dict[type, str] = {
 }
 
 
+class Named(Protocol):
+    id: str
+    name: str
+
+
 @dataclass(frozen=True)
 class Hit:
     subject: Subject
@@ -105,7 +110,7 @@ def entry_of(record: object) -> tuple[str, Subject, str, str] | None:
         case Spot():
             title = f"{record.name} ({record.id})"
             return f"{record.id} {record.name} {known(record)}", Subject.SPOT, record.id, title
-    named: Any = record
+    named = cast("Named", record)
     subject = BY_NAME.get(type(record))
     if subject is None or getattr(named, GONE.get(type(record), ""), False):
         return None
