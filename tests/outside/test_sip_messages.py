@@ -180,3 +180,23 @@ def test_codecs_are_read_from_a_description():
     sdp = b"m=audio 4000 RTP/AVP 111 8 101\r\na=rtpmap:111 opus/48000/2\r\n"
     assert codecs_in(sdp + b"a=rtpmap:101 telephone-event/8000\r\n") == ["opus", "PCMA"]
     assert codecs_in(b"nothing") == []
+
+
+@pytest.mark.parametrize(
+    ("headers", "seconds"),
+    [
+        ([("contact", "<sip:us@192.0.2.7>;expires=300")], 300),
+        ([("contact", "<sip:us@192.0.2.7> ; EXPIRES = 60 ; q=0.5")], 60),
+        ([("contact", "<sip:us@192.0.2.7>;expires=60, <sip:us@192.0.2.8>;expires=90")], 60),
+        ([("contact", "<sip:us@192.0.2.7>"), ("expires", " 3600 ")], 3600),
+        ([("contact", "<sip:us@192.0.2.7>;expires=120"), ("expires", "3600")], 120),
+        ([("expires", "soon")], 0),
+        ([("contact", "<sip:us@192.0.2.7>;expires=12x")], 0),
+        ([("expires", "9" * 40)], 0),
+        ([("expires", "-5")], 0),
+        ([("expires", "²")], 0),
+        ([], 0),
+    ],
+)
+def test_how_long_a_sign_in_holds_is_read_from_the_answer(headers, seconds):
+    assert Message(status=200, reason="OK", headers=headers).good_for == seconds

@@ -44,6 +44,7 @@ def test_every_link_of_a_good_trunk_holds(context):
     assert "+441134960199 answered" in found["Test call"].evidence
     assert found["Codecs"].evidence == "G722 in common"
     assert "lanternfield" in found["Sign-in"].evidence
+    assert "for 300 seconds" in found["Sign-in"].evidence
 
 
 @pytest.mark.parametrize(

@@ -57,6 +57,16 @@ class Message:
         return self.status >= 200
 
     @property
+    def good_for(self) -> int:
+        """How many seconds an answer to REGISTER holds: the contact's `expires`, else the header
+        (RFC 3261 §10.2.1.1); 0 where neither can be read."""
+        named = re.search(
+            r";\s*expires\s*=\s*(\d{1,9})(?=\s*(?:[;,]|$))", self.first("contact"), re.I
+        )
+        told = named[1] if named else self.first("expires").strip()
+        return int(told) if told.isascii() and told.isdigit() and len(told) < 10 else 0
+
+    @property
     def cseq(self) -> tuple[int, str]:
         """Number and method; (0, '') where it can't be read."""
         number, _, method = self.first("cseq").partition(" ")

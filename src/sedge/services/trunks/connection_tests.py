@@ -318,7 +318,8 @@ async def _register(test: Test, agent: Agent) -> bool:
     last, realm = found[-1], _realm(found)
     if last.status == 200:
         as_ = f"“{user}” is signed in at {realm or test.domain}"
-        return test.say(SIGNED_IN, True, as_, begun=begun)
+        good_for = f" for {seconds} seconds" if (seconds := last.answer.good_for) else ""
+        return test.say(SIGNED_IN, True, as_ + good_for, begun=begun)
     evidence, cure = sign_in_failed(last, user, realm, test.domain)
     return test.say(SIGNED_IN, False, evidence, cure, begun)
 
