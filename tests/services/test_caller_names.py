@@ -10,7 +10,7 @@ from sedge.core.records import Number, Order
 from sedge.core.supply.offers import Wish
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
-from sedge.services.numbers import features
+from sedge.services.outbound import caller_names
 from sedge.services.supply import ordering, stock_search
 from sedge.services.workorders import order_running, order_views
 from tests.conftest import until_quiet
@@ -52,7 +52,7 @@ def told(installation, e164):
 
 
 def test_the_carrier_keeps_the_name_and_undo_tells_it_the_one_before(installation, context, ours):
-    assert features.caller_name_of(context, number(context, ours)).said == ""
+    assert caller_names.caller_name_of(context, number(context, ours)).said == ""
     first = ran(installation, context, t.SetCallerName(number=ours, name="MUSEUMS"))
     assert first.state is OrderState.DONE
     second = ran(installation, context, t.SetCallerName(number=ours, name=NAME))
@@ -69,7 +69,7 @@ def test_the_carrier_keeps_the_name_and_undo_tells_it_the_one_before(installatio
 def test_where_cnam_is_off_it_is_offered_and_comes_first(installation, context, ours):
     ran(installation, context, t.SetFeature(number=ours, feature="CNAM", on=False))
     task = t.SetCallerName(number=ours, name=NAME)
-    made = features.draft_caller_name(context, ours, NAME)
+    made = caller_names.draft_caller_name(context, ours, NAME)
     found = order_views.view_order(context, made.id).report.findings
     (stop,) = [f for f in found if f.level == "stop"]
     assert stop.rule == "caller-name.carrier-shows-it"
@@ -81,7 +81,7 @@ def test_where_cnam_is_off_it_is_offered_and_comes_first(installation, context, 
 
 
 def test_a_carrier_without_names_says_so(context):
-    made = features.draft_caller_name(context, "+441134960101", NAME)
+    made = caller_names.draft_caller_name(context, "+441134960101", NAME)
     found = order_views.view_order(context, made.id).report.findings
     assert any("keeps no names for 0113 496 0101" in f.message for f in found)
 
@@ -89,7 +89,7 @@ def test_a_carrier_without_names_says_so(context):
 @pytest.mark.parametrize("typed", ["The Lanternfield Museums Trust", "Café", "A/B", "名前"])
 def test_a_name_that_no_store_takes_is_refused_with_one_that_fits(context, typed):
     with pytest.raises(NotUnderstood, match="at most 15") as refused:
-        features.draft_caller_name(context, "+441134960101", typed)
+        caller_names.draft_caller_name(context, "+441134960101", typed)
     assert refused.value.field == "name"
 
 
@@ -115,6 +115,6 @@ def test_a_number_that_is_not_delivered_yet_has_to_wait(installation, context):
         features=("CNAM",),
     )
     until_quiet(installation)
-    made = features.draft_caller_name(context, e164, NAME)
+    made = caller_names.draft_caller_name(context, e164, NAME)
     said = [f.message for f in order_views.view_order(context, made.id).report.stops]
     assert any("is on order. Wait until it is delivered" in words for words in said)

@@ -10,6 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.services.numbers import bulk_actions, columns, estate, features, saved_views
 from sedge.services.numbers import numbers as number_service
+from sedge.services.outbound import caller_names
 from sedge.services.workorders import workorders
 from sedge.web.numbers import card_views, views
 from sedge.web.numbers.query import Query, ThePage, end_of_day
@@ -188,7 +189,7 @@ def _keep_facts(
 def features_page(request: Request, context: RequestContext, number: str) -> Response:
     """What the carrier offers for the number, what of it is on, and from when it works."""
     found, carrier, rows = features.rows(context, number_service.the_number(context, number))
-    name = features.caller_name_of(context, found)
+    name = caller_names.caller_name_of(context, found)
     return render(
         request,
         "features.html",
@@ -228,7 +229,7 @@ def set_caller_name(
     now: Now = "",
 ) -> Response:
     e164 = number_service.the_number(context, number)
-    made = features.draft_caller_name(context, e164, name)
+    made = caller_names.draft_caller_name(context, e164, name)
     return run_or_review(request, context, made.no, f"/numbers/{e164[1:]}/features", now)
 
 
