@@ -3,13 +3,12 @@
 Only the hash of a link is kept; whoever reads the database can't use one.
 """
 
-import hashlib
-import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sqlalchemy import insert, select, update
 
+from sedge.core.access.one_time import digest_of, new_token, organisation_in
 from sedge.core.access.roles import AccessRole, May
 from sedge.core.changes import changed
 from sedge.core.errors import NotFound, NotUnderstood
@@ -41,14 +40,14 @@ def make_link(context: Context, code: str, *, to: str = "") -> str:
     context.require(May.CHANGE_SAFETY)
     if to and ("@" not in to or len(to) > 200 or any(ch.isspace() for ch in to)):
         raise NotUnderstood("That is no mail address.", field="to")
-    token = f"{context.who.organisation}.{secrets.token_urlsafe(24)}"
+    token = new_token(context.who.organisation)
     path = f"/confirm/{token}"
     with context.writing() as writing:
         spot = writing.records.the(Spot, code)
         context.require_site(spot.site)
         site = writing.records.the(Site, spot.site)
         values = {
-            "token_hash": _hash(token),
+            "token_hash": digest_of(token),
             "spot": code,
             "sent_to": to,
             "expires_at": writing.now + GOOD_FOR,
@@ -68,7 +67,7 @@ def make_link(context: Context, code: str, *, to: str = "") -> str:
             )
             mail.write(
                 writing,
-                f"confirm-{_hash(token)[:16]}",
+                f"confirm-{digest_of(token)[:16]}",
                 to,
                 Letter(f"Is “{spot.name}” still right?", text),
             )
@@ -80,7 +79,7 @@ def asked(installation: Installation, token: str) -> Asked:
     context = _context_of(installation, token)
     with context.reading() as reading:
         row = reading.connection.execute(
-            select(confirm_link).where(confirm_link.c.token_hash == _hash(token))
+            select(confirm_link).where(confirm_link.c.token_hash == digest_of(token))
         ).first()
         if row is None or row.used_at is not None or row.expires_at <= reading.now:
             raise NotFound(GONE, subject="link")
@@ -104,7 +103,7 @@ def answer(installation: Installation, token: str, *, right: bool, name: str, no
     context = _context_of(installation, token)
     with context.writing(reason=f"by a link, {name.strip()}") as writing:
         now = (
-            confirm_link.c.token_hash == _hash(token),
+            confirm_link.c.token_hash == digest_of(token),
             confirm_link.c.used_at.is_(None),
             confirm_link.c.expires_at > writing.now,
         )
@@ -116,7 +115,7 @@ def answer(installation: Installation, token: str, *, right: bool, name: str, no
         ):
             raise NotFound(GONE, subject="link")
         code = writing.connection.execute(
-            select(confirm_link.c.spot).where(confirm_link.c.token_hash == _hash(token))
+            select(confirm_link.c.spot).where(confirm_link.c.token_hash == digest_of(token))
         ).scalar_one()
         spot = writing.records.the(Spot, code)
         if right:
@@ -129,8 +128,8 @@ def answer(installation: Installation, token: str, *, right: bool, name: str, no
 
 
 def _context_of(installation: Installation, token: str) -> Context:
-    organisation, _, secret = token.partition(".")
-    if organisation not in installation.estates or not 20 <= len(secret) <= 60:
+    organisation = organisation_in(token)
+    if organisation not in installation.estates:
         raise NotFound(GONE, subject="link")
     who = Member(
         sign_in="link",
@@ -140,7 +139,3 @@ def _context_of(installation: Installation, token: str) -> Context:
         role=AccessRole.SAFETY_OFFICER,
     )
     return installation.context(who)
-
-
-def _hash(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()

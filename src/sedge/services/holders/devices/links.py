@@ -1,12 +1,11 @@
 """A phone's sign-in, shown to whom the phone is for: a link by mail that needs no account, works
 once, and runs out. Only its hash is kept; whoever reads the database can't use it."""
 
-import hashlib
-import secrets
 from datetime import timedelta
 
 from sqlalchemy import insert, select, update
 
+from sedge.core.access.one_time import digest_of, new_token, organisation_in
 from sedge.core.access.roles import AccessRole
 from sedge.core.errors import NotFound
 from sedge.core.records import Device, Person, Subject
@@ -23,9 +22,9 @@ GONE = "This link has been used, or its time is over. Ask the sender for another
 
 def send_link(writing: Writing, address: str, device: Device, owner: Person) -> None:
     """Mail the owner a new link; `address` is where this installation is reached."""
-    token = f"{writing.organisation_id}.{secrets.token_urlsafe(24)}"
+    token = new_token(writing.organisation_id)
     values = {
-        "token_hash": _hash(token),
+        "token_hash": digest_of(token),
         "device": device.id,
         "expires_at": writing.now + GOOD_FOR,
         "used_at": None,
@@ -37,7 +36,7 @@ def send_link(writing: Writing, address: str, device: Device, owner: Person) -> 
         f"{address}/phone/{token}\n\n{mail.SENDER_NOTE}"
     )
     letter = Letter(f"Your {device.kind}", text)
-    mail.write(writing, f"phone-{_hash(token)[:16]}", owner.email, letter)
+    mail.write(writing, f"phone-{digest_of(token)[:16]}", owner.email, letter)
 
 
 def asked(installation: Installation, token: str) -> tuple[str, Device]:
@@ -53,7 +52,7 @@ def use(installation: Installation, token: str) -> Sheet:
     context = _context_of(installation, token)
     with context.writing(reason="by a link") as writing:
         device = _device(writing, token)
-        now = (device_link.c.token_hash == _hash(token), device_link.c.used_at.is_(None))
+        now = (device_link.c.token_hash == digest_of(token), device_link.c.used_at.is_(None))
         change = update(device_link).where(*now).values(used_at=writing.now)
         if writing.connection.execute(change).rowcount != 1:
             raise NotFound(GONE, subject="link")
@@ -63,7 +62,7 @@ def use(installation: Installation, token: str) -> Sheet:
 
 def _device(reading: Reading, token: str) -> Device:
     row = reading.connection.execute(
-        select(device_link).where(device_link.c.token_hash == _hash(token))
+        select(device_link).where(device_link.c.token_hash == digest_of(token))
     ).first()
     if row is None or row.used_at is not None or row.expires_at <= reading.now:
         raise NotFound(GONE, subject="link")
@@ -74,8 +73,8 @@ def _device(reading: Reading, token: str) -> Device:
 
 
 def _context_of(installation: Installation, token: str) -> Context:
-    organisation, _, secret = token.partition(".")
-    if organisation not in installation.estates or not 20 <= len(secret) <= 60:
+    organisation = organisation_in(token)
+    if organisation not in installation.estates:
         raise NotFound(GONE, subject="link")
     who = Member(
         sign_in="link",
@@ -85,7 +84,3 @@ def _context_of(installation: Installation, token: str) -> Context:
         role=AccessRole.OBSERVER,
     )
     return installation.context(who)
-
-
-def _hash(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
