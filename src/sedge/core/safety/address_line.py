@@ -21,6 +21,10 @@ POSTCODES = {
 FIVE_DIGITS = r"\d{5}"
 REGIONS = {"US": r"[A-Z]{2}", "CA": r"[A-Z]{2}", "AU": r"[A-Z]{2,3}"}
 LONGEST_LINE, MOST_READINGS, MOST_SUGGESTED = 200, 4, 5
+# `Speicherufer 8 Berlin`: where the number stands behind the street, a town may follow it at once
+TOWN_BEHIND_NUMBER = re.compile(
+    rf"^([^\d,]+?\s{HOUSE_NUMBER.pattern})\s+(?=[^\W\d]{{3}})", re.IGNORECASE
+)
 ALIKE = 62.0  # of 100: a street that is begun, or written with a slip
 ELSEWHERE, FAR_BEHIND = 12.0, 25.0
 
@@ -49,9 +53,7 @@ def read_line(line: str, country: str) -> list[AddressParts]:
     region = ""
     if country in REGIONS:
         region, text = _taken(rf"(?<=[\s,])(?:{REGIONS[country]})\s*,?\s*$", text)
-    text = re.sub(
-        rf"^([^\d,]+?\s{HOUSE_NUMBER.pattern})\s+(?=[^\W\d]{{3}})", r"\1, ", text, flags=re.I
-    )
+    text = TOWN_BEHIND_NUMBER.sub(r"\1, ", text)
     parts = [p for part in text.split(",") if (p := " ".join(part.split()))]
     if len(parts) > 2 and HOUSE_NUMBER.fullmatch(parts[0]):
         parts[:2] = [f"{parts[0]} {parts[1]}"]
