@@ -39,7 +39,7 @@ DOES_SOMETHING = {
     r"/numbers/\d+/(test-call|own-call|features|keep-call|retire)": (
         "asks for something to be done to a number"
     ),
-    r"/paths/[^/]+/draw(/(add|lead|move|begin-with|remove|copy|cut|paste|undo|redo))?": "draws",
+    r"/paths/[^/]+/draw(/(add|lead|move|insert|begin-with|remove|copy|cut|paste|undo|redo))?": "draws",
     r"/paths/[^/]+/draw/(drop-test|discard|publish|go-on|take-over|calendar)": "acts of drawing",
     r"/(paths|carriers/trunks)(/[^/]+)?/prove": "places test calls",
     r"/standins/.*": "steers the simulation",
@@ -63,7 +63,7 @@ DOES_SOMETHING = {
     r"/safety/(files|move|spots|people/.*)": "adds, moves, imports",
     r"/confirm/.*": "confirms",
     r"/paths/(sounds.*|bring-in|new|draw)": "adds one",
-    r"/holders/caller-ids": "asks for a work order",
+    r"/holders/(caller-ids|several)": "asks for a work order",
     r"/licences/new|/ports/new|/carriers/trunks(/new)?": "adds one",
 }
 SERIAL = """() => [...document.querySelectorAll('form')].map(form => ({
