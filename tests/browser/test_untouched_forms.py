@@ -39,7 +39,8 @@ DOES_SOMETHING = {
     r"/numbers/\d+/(test-call|own-call|features|keep-call|retire)": (
         "asks for something to be done to a number"
     ),
-    r"/paths/[^/]+/draw(/(add|lead|move|insert|begin-with|remove|copy|cut|paste|undo|redo))?": "draws",
+    r"/paths/[^/]+/draw(/(add|lead|move|insert|begin-with|remove))?": "draws",
+    r"/paths/[^/]+/draw/(copy|cut|paste|undo|redo)": "draws",
     r"/paths/[^/]+/draw/(drop-test|discard|publish|go-on|take-over|calendar)": "acts of drawing",
     r"/(paths|carriers/trunks)(/[^/]+)?/prove": "places test calls",
     r"/standins/.*": "steers the simulation",
