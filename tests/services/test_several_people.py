@@ -250,3 +250,16 @@ def test_who_has_no_mail_address_is_warned_of_and_nothing_is_sent(installation, 
     assert letters(context) == []
     (phone,) = [d for d in phones_of(context, BEATRIX) if d.said == "never"]
     assert devices.new_secret(context, phone.id).secret
+
+
+@pytest.mark.parametrize(
+    ("kind", "said"), [("desk phone", "a desk phone"), ("analogue adapter", "an analogue adapter")]
+)
+def test_one_of_a_kind_is_said_as_it_is_spoken(kind, said):
+    assert DeviceKind(kind).one == said
+
+
+def test_a_search_too_short_for_the_list_chooses_whom_the_list_shows(context):
+    everybody = chosen(context, [], site="canal-museum")
+    assert everybody
+    assert chosen(context, [], site="canal-museum", find="ab") == everybody

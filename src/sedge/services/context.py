@@ -14,6 +14,7 @@ import structlog
 from sqlalchemy import Connection
 from sqlalchemy.exc import DatabaseError
 
+from sedge.core.access.one_time import organisation_in
 from sedge.core.access.roles import AccessRole, May, allowed
 from sedge.core.access.scope import Scope
 from sedge.core.errors import Forbidden, NotFound, OutOfOrder
@@ -359,6 +360,21 @@ def system_member(organisation: str) -> Member:
         organisation=organisation,
         role=AccessRole.ADMINISTRATOR,
     )
+
+
+LINK_GONE = "This link has been used, or its time is over. Ask the sender for another."
+
+
+def context_of_link(
+    installation: Installation, token: str, *, name: str, role: AccessRole
+) -> Context:
+    """Whoever follows a link that needs no account, in the organisation that the link belongs to.
+    Raises NotFound for what is no such link."""
+    organisation = organisation_in(token)
+    if organisation not in installation.estates:
+        raise NotFound(LINK_GONE, subject="link")
+    who = Member(sign_in="link", name=name, email="", organisation=organisation, role=role)
+    return installation.context(who)
 
 
 def _open_holds(reading: Reading) -> list[tuple[str, int, datetime]]:

@@ -12,6 +12,11 @@ class DeviceKind(StrEnum):
     MOBILE = "mobile"
     ANALOGUE_ADAPTER = "analogue adapter"
 
+    @property
+    def one(self) -> str:
+        """`a desk phone`, `an analogue adapter`."""
+        return f"{'an' if self[0] in 'aeiou' else 'a'} {self}"
+
 
 KINDS = tuple(kind.value for kind in DeviceKind)
 RINGS = frozenset(KINDS)

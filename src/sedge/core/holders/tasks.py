@@ -224,7 +224,7 @@ class AddDevice(Task):
         return found
 
     def describe(self, estate: Estate) -> tuple[str, str]:
-        return f"Set up a {self.phone}", f"for {name_of(estate, Person, self.person)}"
+        return f"Set up {self.phone.one}", f"for {name_of(estate, Person, self.person)}"
 
     def works(self, estate: Estate) -> str:
         return "once they have typed its sign-in into it"

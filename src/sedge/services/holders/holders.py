@@ -29,6 +29,8 @@ from sedge.store.schema import tables
 MOST_FLOORS, MOST_AREA = 200, 10_000_000
 MOST_SITES, MOST_SPOTS = 400, 1000  # that a form lets one choose from
 
+LEAST_LETTERS = 3
+
 
 @dataclass(frozen=True)
 class HolderRow:
@@ -40,6 +42,11 @@ class HolderRow:
     licences: list[str]
     devices: list[Device]
     missing: list[str]
+
+
+def searched(find: str) -> str:
+    """What of a search counts: fewer letters than the index of words knows are no search."""
+    return find if len(find.strip()) >= LEAST_LETTERS else ""
 
 
 def people(

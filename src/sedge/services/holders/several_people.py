@@ -49,6 +49,7 @@ def chosen(context: Context, keys: list[str], *, site: str = "", find: str = "")
             found = reading.records.many(Person, list(dict.fromkeys(keys))[: MOST_PEOPLE + 1])
         people = sorted((p for p in found if not p.left), key=lambda p: p.name)
     elif site or find.strip():
+        find = holders.searched(find)
         rows, _ = holders.people(context, site=site, find=find, limit=MOST_PEOPLE + 1)
         people = [row.holder for row in rows if isinstance(row.holder, Person)]
     else:
@@ -73,7 +74,7 @@ def draft(context: Context, keys: list[str], same: Same) -> WorkOrder:
             *_grants(reading, people, same.product),
             *_phones(reading, people, same.phone),
         ]
-        without = [p for p in people if not _has_number(reading, p)] if same.number else []
+        without = _without_number(reading, people) if same.number else []
     tasks += _numbers(context, without)
     if not tasks:
         message = (
@@ -141,8 +142,10 @@ def _phones(reading: Reading, people: list[Person], phone: DeviceKind | None) ->
             yield t.AddDevice(person=person.id, phone=phone)
 
 
-def _has_number(reading: Reading, person: Person) -> bool:
-    return bool(reading.records.held_by(Number, [_ref(person)]))
+def _without_number(reading: Reading, people: list[Person]) -> list[Person]:
+    numbers = reading.records.held_by(Number, [_ref(p) for p in people])
+    having = {n.holder.id for n in numbers if n.holder}
+    return [p for p in people if p.id not in having]
 
 
 def _numbers(context: Context, people: list[Person]) -> list[Task]:

@@ -3,9 +3,11 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from sqlalchemy import func, select
+
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.records import Address, CivicElements
+from sedge.core.records import CivicElements, Subject
 from sedge.core.safety.address_line import (
     AddressParts,
     Suggestion,
@@ -15,6 +17,7 @@ from sedge.core.safety.address_line import (
 )
 from sedge.core.safety.addresses import Segment
 from sedge.services.context import Context
+from sedge.store.schema import tables
 
 MOST_TOWNS = 3
 LEAST_STREET = 3  # letters, before the register is asked
@@ -68,7 +71,9 @@ def _with_towns(
 
 
 def _own_towns(context: Context, country: str) -> list[str]:
+    body = tables.RECORD_TABLES[Subject.ADDRESS].c.body
+    town = func.json_extract(body, "$.elements.city")
+    there = func.json_extract(body, "$.elements.country") == country
     with context.reading() as reading:
-        addresses = reading.records.all(Address)
-    towns = dict.fromkeys(a.elements.city for a in addresses if a.elements.country == country)
-    return list(towns)[:MOST_TOWNS]
+        query = select(town).where(there).distinct().order_by(town).limit(MOST_TOWNS)
+        return [str(one) for one in reading.connection.execute(query).scalars()]

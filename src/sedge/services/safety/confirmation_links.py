@@ -1,6 +1,6 @@
 """Confirming spots by somebody at the site: a link that needs no account, works once, and runs out.
 
-Only the hash of a link is kept; whoever reads the database can't use one.
+A link stands in the letter alone, or is told once; beside it only its hash is kept.
 """
 
 from dataclasses import dataclass
@@ -8,19 +8,18 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import insert, select, update
 
-from sedge.core.access.one_time import digest_of, new_token, organisation_in
+from sedge.core.access.one_time import digest_of, new_token
 from sedge.core.access.roles import AccessRole, May
 from sedge.core.changes import changed
 from sedge.core.errors import NotFound, NotUnderstood
 from sedge.core.records import Address, Site, Spot, Subject
 from sedge.formats.letters import Letter
 from sedge.services import mail
-from sedge.services.context import Context, Installation
-from sedge.store.repositories.access.sign_ins import Member
+from sedge.services.context import LINK_GONE, Context, Installation, context_of_link
 from sedge.store.schema.safety import confirm_link
 
 GOOD_FOR = timedelta(days=14)
-GONE = "This link has been used, or its time is over. Ask the sender for another."
+WHO, MAY_DO = "Somebody at the site", AccessRole.SAFETY_OFFICER
 
 
 @dataclass(frozen=True)
@@ -76,13 +75,13 @@ def make_link(context: Context, code: str, *, to: str = "") -> str:
 
 def asked(installation: Installation, token: str) -> Asked:
     """What a link is about. Raises NotFound where it was used, has run out or never was."""
-    context = _context_of(installation, token)
+    context = context_of_link(installation, token, name=WHO, role=MAY_DO)
     with context.reading() as reading:
         row = reading.connection.execute(
             select(confirm_link).where(confirm_link.c.token_hash == digest_of(token))
         ).first()
         if row is None or row.used_at is not None or row.expires_at <= reading.now:
-            raise NotFound(GONE, subject="link")
+            raise NotFound(LINK_GONE, subject="link")
         spot = reading.records.the(Spot, row.spot)
         return Asked(
             context.organisation.name,
@@ -100,7 +99,7 @@ def answer(installation: Installation, token: str, *, right: bool, name: str, no
         raise NotUnderstood("Say who you are, so that somebody can ask back.", field="name")
     if not right and not note.strip():
         raise NotUnderstood("Say what is wrong with it.", field="note")
-    context = _context_of(installation, token)
+    context = context_of_link(installation, token, name=WHO, role=MAY_DO)
     with context.writing(reason=f"by a link, {name.strip()}") as writing:
         now = (
             confirm_link.c.token_hash == digest_of(token),
@@ -113,7 +112,7 @@ def answer(installation: Installation, token: str, *, right: bool, name: str, no
             ).rowcount
             != 1
         ):
-            raise NotFound(GONE, subject="link")
+            raise NotFound(LINK_GONE, subject="link")
         code = writing.connection.execute(
             select(confirm_link.c.spot).where(confirm_link.c.token_hash == digest_of(token))
         ).scalar_one()
@@ -125,17 +124,3 @@ def answer(installation: Installation, token: str, *, right: bool, name: str, no
         return writing.save(
             [changed(Subject.SPOT, spot, spot.copy_with(doubt=doubt), "spot.doubted")]
         )[0].after
-
-
-def _context_of(installation: Installation, token: str) -> Context:
-    organisation = organisation_in(token)
-    if organisation not in installation.estates:
-        raise NotFound(GONE, subject="link")
-    who = Member(
-        sign_in="link",
-        name="Somebody at the site",
-        email="",
-        organisation=organisation,
-        role=AccessRole.SAFETY_OFFICER,
-    )
-    return installation.context(who)

@@ -42,9 +42,7 @@ NEW = {"person": "person", "line": "service line", "site": "site"}
 def people(
     request: Request, context: RequestContext, site: str = "", find: str = "", after: str = ""
 ) -> Response:
-    rows, following = holders.people(
-        context, site=site, find=find if len(find.strip()) >= 3 else "", after=after
-    )
+    rows, following = holders.people(context, site=site, find=holders.searched(find), after=after)
     template = "_people.html" if target(request) == "people" else "holders.html"
     return render(
         request,
