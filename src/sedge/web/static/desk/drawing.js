@@ -1,5 +1,7 @@
 // The picture of a call path that is worked on: chosen, dragged and changed by mouse and by keys.
 // All it does goes through the same addresses as the forms beside it.
+const SWAP = "morph:innerHTML"; // so that what is being pressed stays where it is
+
 export const drawing = () => ({
   drag: null,
   init() {
@@ -14,6 +16,10 @@ export const drawing = () => ({
       event.target.form?.setAttribute("data-typed", ""),
     );
     this.$el.addEventListener("htmx:afterSwap", () => this.focusChosen());
+    // What is done waits for what was done before, and goes on from what that left.
+    this.$el.addEventListener("htmx:configRequest", ({ detail }) => {
+      if (detail.verb === "post") detail.parameters.version = this.shelf().dataset.version;
+    });
   },
   shelf() {
     return this.$el.querySelector("[data-version]");
@@ -23,11 +29,9 @@ export const drawing = () => ({
     const typed = this.$el.querySelector("form[data-typed]");
     const away = event.target.closest("a[href]");
     if (typed && away && !event.defaultPrevented) return this.saveFirst(typed, away, event);
-    const link = event.target.closest("svg a");
-    if (!link || event.ctrlKey || event.metaKey || event.button) return;
+    if (!away || event.ctrlKey || event.metaKey || event.button || !this.isHere(away)) return;
     event.preventDefault();
-    if (this.dragged) return;
-    this.open(link.getAttribute("href"));
+    if (!this.dragged) this.open(away.getAttribute("href"));
   },
   // What has been typed into a step is saved before one goes on; where it can't be, one stays with
   // the reason.
@@ -36,21 +40,23 @@ export const drawing = () => ({
     const done = (answered) => {
       if (answered.detail.requestConfig?.elt !== form) return;
       document.removeEventListener("htmx:afterRequest", done);
-      if (answered.detail.successful) setTimeout(() => this.goTo(away.getAttribute("href")));
+      if (answered.detail.successful) setTimeout(() => this.goTo(away));
     };
     document.addEventListener("htmx:afterRequest", done);
     form.requestSubmit();
   },
-  goTo(address) {
-    const inside = new URL(address, location.href).pathname === location.pathname;
-    if (inside) this.open(address);
+  isHere(link) {
+    return new URL(link.getAttribute("href"), location.href).pathname === location.pathname;
+  },
+  goTo(link) {
+    const address = link.getAttribute("href");
+    if (this.isHere(link)) this.open(address);
     else location.assign(address);
   },
   open(address) {
-    htmx
-      .ajax("GET", address, { target: "#drawing", swap: "innerHTML" })
-      .then(() => history.replaceState(null, "", address));
+    const drawn = { target: "#drawing", swap: SWAP, source: this.$el, replace: address };
     this.$el.dataset.live = address;
+    return htmx.ajax("GET", address, drawn);
   },
   focusChosen() {
     const shelf = this.shelf();
@@ -59,13 +65,12 @@ export const drawing = () => ({
       this.$el.querySelector("svg [aria-current]")?.focus();
   },
   send(what, values) {
-    const shelf = this.shelf();
-    const address = shelf.dataset.base + "/" + what;
+    const address = this.shelf().dataset.base + "/" + what;
     return htmx.ajax("POST", address, {
       target: "#drawing",
-      swap: "innerHTML",
+      swap: SWAP,
       source: this.$el,
-      values: { version: shelf.dataset.version, ...values },
+      values,
     });
   },
   // ── dragging: a line's dot to another step, a step onto a plus ──
