@@ -329,13 +329,13 @@ SILENT = "timeout"  # done, but nobody hears of it
 
 @pytest.fixture(scope="session", autouse=True)
 def _short_silence() -> None:
-    """A stand-in that is to stay silent does so for a second and a half. The installation itself is
+    """A stand-in that is to stay silent does so for half a second. The installation itself is
     patient, so that a busy machine is not taken for a silent service. A stream of changes ends at
     once for who has no browser."""
     from sedge.standins import app
     from sedge.web.today import events
 
-    app.LONGEST_SILENCE = 1.5
+    app.LONGEST_SILENCE = 0.5
     events.STREAM_SECONDS = 0.0
 
 
