@@ -39,16 +39,31 @@ demo: $(VENV)/.run
 test: $(VENV)/.dev $(VENV)/.browser
 	$(BIN)/python -m pytest -n $(PYTEST_WORKERS) --dist loadfile --no-loadscope-reorder tests
 
+# side by side, what each says in one piece
 check: $(VENV)/.dev
+	@$(MAKE) --no-print-directory -j 2 --output-sync=target $(CHECKS)
+
+CHECKS := check-types check-measures check-docs check-imports check-migrations check-lint \
+	check-wording check-assets
+.PHONY: $(CHECKS)
+
+check-types:
+	$(BIN)/pyright
+check-measures:
+	$(BIN)/python -m scripts.measure --check
+check-docs:
+	$(BIN)/python -m scripts.docs --check
+check-imports:
+	$(BIN)/lint-imports
+check-migrations:
+	$(BIN)/python -m scripts.check_migrations
+check-lint:
 	$(BIN)/ruff check src tests bench scripts
 	$(BIN)/ruff format --check src tests bench scripts
-	$(BIN)/lint-imports
-	$(BIN)/pyright
-	$(BIN)/python -m scripts.check_migrations
-	$(BIN)/python -m scripts.check_assets
-	$(BIN)/python -m scripts.docs --check
-	$(BIN)/python -m scripts.measure --check
+check-wording:
 	$(BIN)/python -m scripts.wording --check
+check-assets:
+	$(BIN)/python -m scripts.check_assets
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.figures --begin
