@@ -60,15 +60,25 @@ def test_the_finder_is_a_combobox_whose_focus_stays_in_the_field(page):
     options = page.get_by_role("listbox", name="Found").get_by_role("option")
     expect(options.first).to_be_visible()
     expect(field).to_have_attribute("aria-expanded", "true")
+    expect(options.first).to_have_attribute("aria-selected", "true")  # what Enter opens
     page.keyboard.press("ArrowDown")
-    expect(options.first).to_have_attribute("aria-selected", "true")
-    expect(field).to_have_attribute("aria-activedescendant", options.first.get_attribute("id"))
+    expect(options.nth(1)).to_have_attribute("aria-selected", "true")
+    expect(field).to_have_attribute("aria-activedescendant", options.nth(1).get_attribute("id"))
     expect(field).to_be_focused()
     accessible(page)
+    page.keyboard.press("ArrowUp")
     page.keyboard.press("ArrowUp")
     expect(options.last).to_have_attribute("aria-selected", "true")
     page.keyboard.press("Escape")
     expect(field).to_have_attribute("aria-expanded", "false")
+
+
+def test_a_name_and_enter_open_what_is_called_so(page):
+    sign_in(page)
+    page.keyboard.press("/")
+    page.keyboard.type("ifeoma okafor")
+    page.keyboard.press("Enter")  # before or after the list is there
+    expect(page.get_by_role("heading", name="Ifeoma Okafor")).to_be_visible()
 
 
 def test_all_open_pages_hear_of_a_change_over_one_stream(page):

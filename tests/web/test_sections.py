@@ -2,6 +2,7 @@
 finder knows opens, and nobody is led where they may not go."""
 
 import re
+from html import unescape
 
 import pytest
 from starlette.testclient import TestClient
@@ -118,6 +119,33 @@ def test_the_finder_shows_pages_after_what_is_called_so(reader):
     assert re.findall(r"<h2[^>]*>([^<]+)</h2>", text)[-1] == "Pages"
     only = reader.get("/find/open", params={"find": "verify the ledger"}, follow_redirects=False)
     assert only.headers["location"] == "/ledger/verify"
+
+
+@pytest.mark.parametrize(
+    ("typed", "opened"),
+    [
+        ("okafor", "/holders/people/person-bram-okafor"),
+        ("ifeoma okafor", "/holders/people/person-ifeoma-okafor"),
+        ("canal", "/holders/sites/canal-museum"),
+        ("licences", "/licences"),
+        ("0113 496 0100", "/numbers?number=441134960100&find=0113+496+0100"),
+        ("0113 496", "/numbers?find=0113+496"),
+        ("schol visits", "/numbers?find=schol+visits"),  # a slip: somebody looks first
+        ("garnet", "/numbers?find=garnet"),
+    ],
+)
+def test_enter_opens_the_best_of_a_name_and_the_list_for_digits(reader, typed, opened):
+    answer = reader.get("/find/open", params={"find": typed}, follow_redirects=False)
+    assert answer.headers["location"] == opened
+    chosen = re.findall(
+        r'href="([^"]+)"[^>]*aria-selected="true"', reader.get("/find", params={"find": typed}).text
+    )
+    assert [unescape(c) for c in chosen] == ([] if opened.startswith("/numbers?find") else [opened])
+
+
+def test_all_numbers_that_fit_stand_behind_the_first_of_them(reader):
+    text = unescape(reader.get("/find", params={"find": "okafor"}).text)
+    assert 'href="/numbers?find=okafor"' in text
 
 
 def test_a_section_counts_the_lines_of_today_that_lead_into_it():

@@ -1,6 +1,6 @@
 """The card of a number, and what is said of many: answers, differences, figures."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from urllib.parse import urlencode
@@ -109,13 +109,36 @@ class Answer:
 def answers(
     found: Found, text: str, opens: Callable[[str], bool]
 ) -> list[tuple[str, list[Answer]]]:
-    """The finder's groups; a number opens on the map or list that the search gives. Pages come
-    last, or first where nothing else is spelt as typed."""
+    """The finder's groups; a number opens on the map or list that the search gives, and several
+    have the list of them all behind them. Pages come last, or first where one is called so
+    and nothing else is."""
     groups = [(heading, [_answer(*row, text) for row in rows]) for heading, rows in found.groups]
     pages = [Answer(p.title, p.place, p.href, False) for p in pages_found(text, opens)]
+    for _, rows in groups:
+        if len(rows) > 1 and rows[-1].is_number:
+            fitting = "/numbers?" + urlencode({"find": text[:200]})
+            rows.append(Answer("All numbers that fit", "as a list", fitting, False))
     if not pages:
         return groups
-    return [("Pages", pages), *groups] if found.note else [*groups, ("Pages", pages)]
+    called = any(_is_called(p, text) for p in pages)
+    named = any(_is_called(row, text) for _, rows in groups for row in rows)
+    first = found.note or (called and not named)
+    return [("Pages", pages), *groups] if first else [*groups, ("Pages", pages)]
+
+
+def _is_called(row: Answer, text: str) -> bool:
+    """Whether its name begins so, and not only what stands beside it."""
+    return row.title.lower().startswith(text.strip().lower())
+
+
+def opened_at_once(
+    found: Found, text: str, groups: Sequence[tuple[str, Sequence[Answer]]]
+) -> Answer | None:
+    """What Enter opens where nothing was chosen: the only thing, or the best where a name was typed
+    and is spelt so. Digits and what else narrows numbers down lead to the list."""
+    rows = [row for _, part in groups for row in part]
+    is_name = text[:1].isalpha() and not found.note and not any(c in ":*#=+" for c in text)
+    return rows[0] if len(rows) == 1 or (rows and is_name) else None
 
 
 def _answer(title: str, detail: str, subject: Subject, ref: str, text: str) -> Answer:

@@ -102,10 +102,12 @@ def choose_site(
 @place.page("/find", May.LOOK)
 def find(request: Request, context: RequestContext, find: str = "") -> Response:
     found = number_service.find(context, find[:2000])
+    groups = card_views.answers(found, find[:2000], opens_for(request))
     return render(
         request,
         "_found.html",
-        groups=card_views.answers(found, find[:2000], opens_for(request)),
+        groups=groups,
+        first=card_views.opened_at_once(found, find, groups),
         problem=found.problem,
         note=found.note,
         text=find[:2000],
@@ -114,17 +116,11 @@ def find(request: Request, context: RequestContext, find: str = "") -> Response:
 
 @place.page("/find/open", May.LOOK)
 def open_found(request: Request, context: RequestContext, find: str = "") -> Response:
-    """Enter in the finder: the only thing found, or else the list of numbers that fit."""
-    rows = [
-        row
-        for _, rows in card_views.answers(
-            number_service.find(context, find[:2000]), find[:2000], opens_for(request)
-        )
-        for row in rows
-    ]
-    return go(
-        request, rows[0].href if len(rows) == 1 else f"/numbers?{urlencode({'find': find[:200]})}"
-    )
+    """Enter in the finder before its list is there."""
+    found = number_service.find(context, find[:2000])
+    groups = card_views.answers(found, find[:2000], opens_for(request))
+    first = card_views.opened_at_once(found, find, groups)
+    return go(request, first.href if first else f"/numbers?{urlencode({'find': find[:200]})}")
 
 
 @place.action("/numbers/views", May.NOTE)

@@ -1,5 +1,5 @@
 // The finder in the head, a combobox: arrows walk through what was found, Enter opens what is
-// active or the only thing, Escape empties the list, then the field.
+// active (the answer says what is at first), Escape empties the list, then the field.
 export const finder = () => ({
   keys(event) {
     if (event.key === "Escape") return this.leave(event);
@@ -24,17 +24,17 @@ export const finder = () => ({
   shown() {
     const many = this.options().length;
     this.$refs.text.setAttribute("aria-expanded", this.$refs.found.childElementCount > 0);
-    this.$refs.text.removeAttribute("aria-activedescendant");
+    const first = this.$refs.found.querySelector("[aria-selected=true]");
+    if (first) this.activate(first);
+    else this.$refs.text.removeAttribute("aria-activedescendant");
     this.$refs.count.textContent = this.$refs.text.value ? many + " found" : "";
   },
   open(event) {
     const active = this.$refs.found.querySelector("[aria-selected=true]");
-    const links = this.options();
     const isFor = this.$refs.found.querySelector("[data-for]")?.dataset.for;
-    const only = links.length === 1 && isFor === this.$refs.text.value ? links[0] : null;
-    if (!active && !only) return;
+    if (!active || isFor !== this.$refs.text.value) return;
     event.preventDefault();
-    (active ?? only).click();
+    active.click();
   },
   // A field of one line would run pasted lines together: several go to a page of their own.
   paste(event) {
