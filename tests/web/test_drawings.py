@@ -175,6 +175,18 @@ def test_a_strip_tells_a_life_in_order():
     assert places == sorted(places)
 
 
+def test_a_strip_dates_its_stretches_as_far_as_there_is_room():
+    days = lambda drawn: re.findall(r'strip-day"[^>]*>([^<]*)<', drawn)
+    began = NOW - timedelta(days=340)
+    drawn = strip(life((40, State.AVAILABLE, ""), (300, State.ASSIGNED, "Bo Reed")), NOW)
+    assert days(drawn) == [f"{began:%-d %b %Y}", f"{began + timedelta(days=40):%-d %b %Y}"]
+    assert {len(day) for day in days(strip(life(*[(9, State.AVAILABLE, "")] * 7), NOW))} <= {
+        0,
+        6,
+        8,
+    }
+
+
 def test_a_day_beside_ten_years_is_still_to_be_seen():
     drawn = strip(life((3650, State.AVAILABLE, ""), (1, State.ASSIGNED, "Bo Reed")), NOW)
     ends = list(zip(numbers_in(drawn, "x1"), numbers_in(drawn, "x2"), strict=True))

@@ -9,7 +9,9 @@ from markupsafe import Markup
 
 from sedge.core.numbers.life import ENDED, State
 
-WIDTH, HEIGHT, MOST = 408, 44, 7
+WIDTH, HEIGHT, MOST = 408, 58, 7
+LETTER = 6.4  # units a letter of a label takes
+DATES = ("%-d %b %Y", "%b %Y", "%b %y")  # as much of a day as there is room for
 
 
 class Stretch(Protocol):
@@ -49,6 +51,11 @@ def strip(stretches: Sequence[Stretch], now: datetime) -> Markup:
                 x - 5, _fitted(_label(s), width)
             )
         )
+        parts.append(
+            Markup('<text class="strip-label strip-day" x="{:.1f}" y="51">{}</text>').format(
+                x - 5, _day(s.since, width)
+            )
+        )
         x += width
     told = "; ".join(f"{s.since:%-d %b %Y} {_label(s)}" for s in shown)
     return Markup(
@@ -69,6 +76,11 @@ def _label(stretch: Stretch) -> str:
     return words.get(stretch.state, stretch.state.value)
 
 
+def _day(since: datetime, width: float) -> str:
+    written = (since.strftime(form) for form in DATES)
+    return next((text for text in written if len(text) * LETTER <= width), "")
+
+
 def _fitted(text: str, width: float) -> str:
-    most = max(3, int(width / 6.4))
+    most = max(3, int(width / LETTER))
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
