@@ -15,6 +15,7 @@ from sedge.core.records import (
     HolderKind,
     HolderRef,
     Number,
+    PathVersion,
     Person,
     Product,
     ServiceLine,
@@ -173,6 +174,13 @@ def names_of(context: Context, line: Person | ServiceLine) -> list[Person]:
         keys = line.members or line.recipients
         found = {p.id: p for p in reading.records.many(Person, keys)}
     return [found[key] for key in keys if key in found]
+
+
+def paths_of(context: Context, row: HolderRow) -> list[PathVersion]:
+    """The call paths that the numbers of somebody follow."""
+    keys = dict.fromkeys(n.path for n in row.numbers if n.path)
+    with context.reading() as reading:
+        return sorted(reading.records.many(PathVersion, keys), key=lambda path: path.name)
 
 
 def add_person(

@@ -117,6 +117,7 @@ def line(request: Request, context: RequestContext, key: str) -> Response:
         calls=person_details.calls_to(
             context, Subject.SERVICE_LINE, HolderRef(kind=HolderKind.SERVICE_LINE, id=key)
         ),
+        paths=holders.paths_of(context, row),
         history=history,
         spot_name=_spot_name(context, row),
         members=holders.names_of(context, row.holder),
