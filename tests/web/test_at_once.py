@@ -48,6 +48,25 @@ def test_a_newcomer_has_a_number_after_two_forms(signed_in):
     assert f'action="/work-orders/{order}/undo"' in notice
 
 
+def test_the_phone_a_newcomer_was_to_have_is_set_up_with_the_number(signed_in):
+    to = send(
+        signed_in,
+        "/holders/people",
+        **NEWCOMER,
+        spot="WHF-005-C",
+        phone="soft phone",
+        then="number",
+    )
+    form = page(signed_in, to)
+    assert 'name="phone" value="soft phone" checked' in form
+    person = re.search(r"person=([\w-]+)", to)[1]
+    sent = {"number": free_offers(form)[0], "holder": f"person:{person}", "now": "1"}
+    there = send(signed_in, "/work-orders/new/assign", **sent, phone="soft phone")
+    assert "soft phone" in page(signed_in, there)
+    assert "soft phone" not in page(signed_in, "/work-orders/new/assign?phone=soft+phone&line=x")
+    assert "kettle" not in page(signed_in, f"/work-orders/new/assign?person={person}&phone=kettle")
+
+
 def test_without_the_first_button_it_is_reviewed(signed_in):
     to = send(signed_in, f"{HERE}/change", name="Ifeoma Okafor-Reyes", **KNOWN)
     assert re.fullmatch(r"/work-orders/\d+", to)

@@ -3,7 +3,6 @@ one."""
 
 from datetime import time
 from typing import Annotated, Any
-from urllib.parse import urlencode
 
 from fastapi import Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
@@ -11,6 +10,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotFound, NotRunnable, NotUnderstood
+from sedge.core.holders.devices import DeviceKind
 from sedge.core.numbers.e164 import read_one
 from sedge.core.workorders.life import OrderState
 from sedge.services import people_lookup
@@ -66,13 +66,14 @@ def new(
     phone: str = "",
 ) -> Response:
     """The form that begins a work order of one kind, or adds to the draft `to`; what is known
-    already is filled in. `phone` is the kind of phone that is added next."""
+    already is filled in. `phone` is the kind of phone that is set up as well."""
     if kind not in KINDS:
         raise NotFound("There is no such form.")
     form = views.new_form(
         context, kind, KINDS[kind], number=number, person=person, line=line, site=site
     )
-    return render(request, "work_order_new.html", form=form, to=to, phone=phone)
+    added = phone if person and phone in list(DeviceKind) else ""
+    return render(request, "work_order_new.html", form=form, to=to, phone=added)
 
 
 @place.page("/choose/holders", May.CHANGE_ESTATE)
@@ -113,8 +114,6 @@ def _begin_or_run(
     number = numbers.the_number(context, form["number"]) if form.get("number") else ""
     holder = numbers.holder_ref(form["holder"]) if kind in HOLDERS_FORMS else None
     page = views.page_of_form(kind, number, holder)
-    if phone := form.get("phone"):
-        page += f"?{urlencode({'phone': phone})}"
     now = "" if form.get("to") else form.get("now", "")
     return run_or_review(request, context, order, page, now)
 
@@ -163,6 +162,8 @@ def _tasks(  # noqa: C901  one branch per form
             raw = [task]
             if form.get("path"):
                 raw.append({"kind": "set_path", "number": number, "path": form["path"]})
+            if form.get("phone") and ref["kind"] == "person":
+                raw.append({"kind": "add_device", "person": ref["id"], "phone": form["phone"]})
             if form.get("prove"):
                 raw.append({"kind": "place_test_call", "number": number, "direction": "in"})
             title = f"{national} for {name}"
