@@ -351,6 +351,13 @@ def test_hold_with_features_quote_and_order(rowan, installation):
     assert "texts" in page_of(rowan, f"/numbers/{number}")
 
 
+def test_an_order_is_named_until_one_names_it_otherwise(rowan):
+    held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
+    field = re.compile(r'name="reference"[^>]*value="([^"]*)"')
+    assert field.search(text(rowan, held))[1] == "Wharf House, 1 number"
+    assert field.search(text(rowan, held, reference="Shop"))[1] == "Shop"
+
+
 def test_a_hold_let_go_is_over(rowan):
     held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
     assert sent(rowan, held + "/end") == "/supply"

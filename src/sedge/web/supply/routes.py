@@ -13,6 +13,7 @@ from starlette.concurrency import run_in_threadpool
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, SedgeError
+from sedge.core.facts import counted
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
 from sedge.services.holders import site_management
@@ -281,12 +282,16 @@ def _held(
         form.spot = spots[0][0] if len(spots) == 1 and spots_of != form.site else ""
     if joiners and not form.people:
         form.people = "\n".join(_joiners(context, form.site, len(first.numbers), joiners))
+    sites = {s.id: s.name for s in site_management.plain_sites(context)}
+    swap = target(request) == "plan"
+    if not (form.reference or swap or problem):  # a proposal, which one may write over
+        count = counted(len(first.numbers), "number")
+        form.reference = f"{sites[form.site]}, {count}" if form.site in sites else count
     planned, problems = first, {}
     try:
         planned = ordering.plan(context, form.wanted(key))
     except SedgeError as error:
         problems = {error.field or "": error.message}
-    swap = target(request) == "plan"
     response = render(
         request,
         "_hold_plan.html" if swap else "hold.html",
@@ -298,7 +303,7 @@ def _held(
         problems=problems,
         page=order_rows(planned.view, context.now()),
         spots=spots,
-        sites=[(s.id, s.name) for s in site_management.plain_sites(context)],
+        sites=list(sites.items()),
         features=list(first.numbers[0].features.items()),
         needed=documents.needed(
             context, first.carrier.id, first.hold.numbers if first.hold else (), form.site
