@@ -71,8 +71,8 @@ def naming(context, words):
                 continue
             columns = [row[1] for row in raw.execute(f'PRAGMA table_info("{name}")')]
             row = " || ' ' || ".join(f"""coalesce(CAST("{c}" AS TEXT), '')""" for c in columns)
-            query = f'SELECT EXISTS (SELECT 1 FROM "{name}" WHERE instr(lower({row}), ?))'  # noqa: S608
-            if raw.execute(query, [words.lower()]).fetchone()[0]:
+            naming_it = f'SELECT 1 FROM "{name}" WHERE instr(lower({row}), ?) LIMIT 1'  # noqa: S608
+            if raw.execute(naming_it, [words.lower()]).fetchone():
                 found.append(name)
     return sorted(found)
 
