@@ -455,6 +455,8 @@ MATRIX = {
     },
     "POST /numbers/{number}/keep-call": {ADMIN, SITE},
     "GET /holders/people/{key}/answering": EVERYBODY,
+    "GET /holders/leavers": {ADMIN},
+    "POST /holders/leavers": {ADMIN},
     "GET /holders/people/{key}/erase": {ADMIN},
     "POST /holders/people/{key}/erase": {ADMIN},
     "POST /holders/people/{key}/answering": {ADMIN, SITE},

@@ -142,6 +142,7 @@ PAGES = [
     "/licences/new",
     "/holders/people/person-ifeoma-okafor",
     "/holders/devices/phone-101",
+    "/holders/leavers",
     "/holders/several?site=wharf-house&find=conservation",
     "/holders/lines/line-booking-line",
     "/holders/groups",

@@ -165,12 +165,14 @@ class Site(Fact):
 class Defaults(Fact):
     """What holds for the whole organisation where nobody nearer says otherwise; there is one,
     `ORGANISATION`. `rests` are days of rest by country (`GB`, `GB toll-free`), where they are not
-    the policy's. `routes` of calls out, the first of those that fit equally well wins."""
+    the policy's. `routes` of calls out, the first of those that fit equally well wins. After
+    `erase_after_days` the personal data of who has left is erased, with 0 never by itself."""
 
     id: str
     caller_id: CallerId = CallerId()
     rests: dict[str, int] = {}
     routes: tuple[OutboundRoute, ...] = ()
+    erase_after_days: int = 0
     version: int = 0
 
 

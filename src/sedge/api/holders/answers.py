@@ -1,5 +1,7 @@
 """What the JSON interface answers: people, service lines, sites, groups, devices, systems."""
 
+from datetime import datetime
+
 from pydantic import ConfigDict
 from typing_extensions import TypedDict
 
@@ -207,6 +209,23 @@ class ErasedOut(TypedDict):
 
     rows: int
     entries: int
+
+
+class LeaverOut(TypedDict):
+    """`on`: when their personal data is erased by itself, None for not by itself."""
+
+    person: str
+    name: str
+    since: datetime
+    missing: str
+    on: datetime | None
+
+
+class ErasureRuleOut(TypedDict):
+    """`days` 0: never by itself."""
+
+    days: int
+    leavers: list[LeaverOut]
 
 
 class DismissedOut(TypedDict):

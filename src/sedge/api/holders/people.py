@@ -15,8 +15,10 @@ from sedge.api.holders.answers import (
     DeviceSecretOut,
     DismissedOut,
     ErasedOut,
+    ErasureRuleOut,
     GroupDetailOut,
     GroupOut,
+    LeaverOut,
     LineChangedOut,
     PlanOut,
     ProposalOut,
@@ -36,6 +38,7 @@ from sedge.services.holders import (
     directory_proposals,
     downstream,
     erasure,
+    erasure_rule,
     groups,
     service_lines,
     site_setup,
@@ -320,6 +323,40 @@ def erase(context: RequestContext, key: str, asked: ErasureAsked) -> ErasedOut:
     """Take the personal data of somebody who has left out of all that is kept; for good."""
     done = erasure.erase(context, key, asked.reason)
     return {"rows": done.rows, "entries": done.entries}
+
+
+class ErasureRuleAsked(BaseModel):
+    """`days` 0: never by itself."""
+
+    model_config = ConfigDict(extra="forbid")
+    days: int = Field(ge=0, le=100_000)
+
+
+@resource.read("/leavers", May.SET_RULES)
+def leavers(context: RequestContext) -> ErasureRuleOut:
+    """People who have left and are still named, and when their personal data is erased by
+    itself."""
+    return _rule_out(erasure_rule.view(context))
+
+
+@resource.write("/leavers", May.SET_RULES, method="PUT")
+def set_erasure_rule(context: RequestContext, asked: ErasureRuleAsked) -> ErasureRuleOut:
+    """Erase the personal data of people so many days after they have left, by itself."""
+    return _rule_out(erasure_rule.set_days(context, asked.days))
+
+
+def _rule_out(rule: erasure_rule.Rule) -> ErasureRuleOut:
+    leavers: list[LeaverOut] = [
+        {
+            "person": leaver.person.id,
+            "name": leaver.person.name,
+            "since": leaver.since,
+            "missing": leaver.missing,
+            "on": leaver.on,
+        }
+        for leaver in rule.leavers
+    ]
+    return {"days": rule.days, "leavers": leavers}
 
 
 @resource.write("/directory/pull", May.DIRECTORY)

@@ -181,6 +181,7 @@ SENTENCES = {
     "port.holders-chosen": "Holders chosen for a port's numbers",
     "port.reminded": "The losing carrier reminded",
     "organisation.rest-set": "Aging days set",
+    "organisation.erasure-set": "Erasing of leavers' personal data set",
     "account.pin-kept": "The PIN that others must know kept",
     "account.drift-accepted": "Differences accepted as known",
     "port-out.asked": "Another carrier asks for numbers",

@@ -43,7 +43,7 @@ def view(context: Context, key: str) -> Erasable:
     with context.reading() as reading:
         person = reading.records.the(Person, key)
         alike = erasing.namesakes(reading.connection, key, person.name)
-        return Erasable(person, _missing(reading, person), alike, is_erased(person))
+        return Erasable(person, what_is_missing(reading, person), alike, is_erased(person))
 
 
 def erase(context: Context, key: str, reason: str) -> Erased:
@@ -86,7 +86,7 @@ def _can_be_told(person: Person) -> bool:
     return len(person.name) >= SHORTEST_NAME and " " in person.name.strip()
 
 
-def _missing(reading: Reading, person: Person) -> str:
+def what_is_missing(reading: Reading, person: Person) -> str:
     if not person.left:
         return f"{person.name} has not left. Offboard them first."
     ref = [HolderRef(kind=HolderKind.PERSON, id=person.id)]

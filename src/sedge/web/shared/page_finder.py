@@ -48,6 +48,7 @@ ACTIONS = (
         "/holders/several",
         "bulk many licence rights phones batch",
     ),
+    Page("People who have left", "Holders", "/holders/leavers", "gdpr erase personal data privacy"),
     Page("Import people", "Holders", "/holders/import", "import csv staff list"),
     Page("New downstream system", "Holders", "/holders/systems/new", "add other telephone system"),
     Page("Import numbers", "Numbers", "/numbers/files", "import csv xlsx"),
