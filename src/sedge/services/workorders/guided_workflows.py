@@ -5,7 +5,9 @@ Each gives the tasks of a work order; what is missing is found by its checks and
 nothing is decided here twice.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime, time
 from typing import Any
 
 from sqlalchemy import select
@@ -23,16 +25,21 @@ from sedge.services.when import moment_of
 from sedge.store.schema import holders as holder_tables
 
 FIRST_FREE = "first free"
+MORNING = time(6)  # of a first day, so that the phone rings when they come
+EVENING = time(20)  # of a last day, so that it rings until they go
 
 
 @dataclass(frozen=True)
 class Kind:
-    """One form: its name, what it is for, and the fields it asks for, in order."""
+    """One form: its name, what it is for, the fields it asks for, in order, and how it asks for the
+    day it runs on, at which time of it."""
 
     key: str
     name: str
     what: str
     fields: tuple[str, ...]
+    day: str = "On"
+    at: time = MORNING
 
 
 KINDS = {
@@ -43,18 +50,22 @@ KINDS = {
             "Somebody joins",
             "A person with phone, licences, number, spot and a test call.",
             ("name", "email", "site", "department", "extension", "spot", "number", "prove"),
+            day="First day",
         ),
         Kind(
             "mover",
             "Somebody moves",
             "To another site, with the spot there; the number goes along, or another is given.",
             ("person", "site", "spot", "department", "extension", "number"),
+            day="First day there",
         ),
         Kind(
             "leaver",
             "Somebody leaves",
             "Numbers, licences and groups are unassigned, then the person is marked as gone.",
             ("person", "rest"),
+            day="Last day",
+            at=EVENING,
         ),
         Kind(
             "exchange",
@@ -68,9 +79,24 @@ KINDS = {
             "A number with its call path for a service line, put back by itself when the season is"
             " over.",
             ("line", "number", "path", "until"),
+            day="From",
         ),
     )
 }
+
+
+def begins(context: Context, key: str, form: Mapping[str, str]) -> datetime | None:
+    """When the work order of a filled-in form runs; None for as soon as it is told to, also where
+    it is today and the hour is over. Raises NotUnderstood naming the field, also for a day that is
+    over."""
+    at = moment_of(context, form.get("starts", ""), "starts", at=KINDS[key].at)
+    if at and at < context.now():
+        if at.date() == context.now().astimezone(at.tzinfo).date():
+            return None
+        raise NotUnderstood(
+            f"{KINDS[key].day}: that is over. Leave it empty to run it now.", field="starts"
+        )
+    return at
 
 
 def plan(context: Context, key: str, form: dict[str, str]) -> tuple[list[Task], str]:

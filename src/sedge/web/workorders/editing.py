@@ -237,7 +237,8 @@ async def use_template(request: Request, context: RequestContext, key: str) -> R
 def _use(context: Context, key: str, form: dict[str, str]) -> int:
     if key in guided_workflows.KINDS:
         tasks, title = guided_workflows.plan(context, key, form)
-        return workorders.draft(context, title, tasks, reason=form.get("reason", ""), look=True).no
+        at, why = guided_workflows.begins(context, key, form), form.get("reason", "")
+        return workorders.draft(context, title, tasks, reason=why, run_at=at, look=True).no
     filled = {
         int(name[5:]): value
         for name, value in form.items()

@@ -1,7 +1,6 @@
 """Work orders: the list, one order with its checks and the state after it, and the forms that begin
 one."""
 
-from datetime import time
 from typing import Annotated, Any
 
 from fastapi import Form, Query, Request
@@ -18,7 +17,7 @@ from sedge.services.callpaths import routing_calls
 from sedge.services.numbers import bulk_actions, numbers
 from sedge.services.spend import order_costs
 from sedge.services.when import moment_of
-from sedge.services.workorders import drafts, order_running, workorders
+from sedge.services.workorders import drafts, guided_workflows, order_running, workorders
 from sedge.web.routing import Place, RequestContext, require_sure
 from sedge.web.shared.rendering import go, is_swap, render
 from sedge.web.shared.saving import run_or_review
@@ -26,7 +25,6 @@ from sedge.web.workorders import views
 from sedge.web.workorders.editing import KINDS, redraw_order, shown
 
 HOLDERS_FORMS = frozenset({"assign", "grant"})  # somebody gets something
-STARTS_AT = time(6)  # of somebody's first day, so that the phone rings when they come
 
 place = Place()
 
@@ -136,7 +134,7 @@ def _begin(context: RequestContext, kind: str, form: dict[str, str]) -> int:
     if form.get("to"):
         return drafts.add_tasks(context, form["to"], tasks).no
     starts = form.get("starts", "")
-    at = moment_of(context, starts, "starts", at=STARTS_AT) if starts else None
+    at = moment_of(context, starts, "starts", at=guided_workflows.MORNING) if starts else None
     reason = form.get("reason", "")
     return workorders.draft(context, title, tasks, reason=reason, run_at=at, look=True).no
 
