@@ -15,8 +15,9 @@ VIEWS = {
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
     "safety": "/safety?number=0113+496+0100",
     "building": "/safety/sites/wharf-house?floor=2nd+floor",
-    "person": "/holders/people/person-ifeoma-okafor",
     "call-path": "/paths/school-visits",
+    "call-out": "/paths/out?person=person-ifeoma-okafor&dialled=0049+30+23125+000",
+    "rates": "/spend/rates/compare",
     "dial-plan": "/dial-plans/spree-depot?dialled=0112",
     "emergency-reach": "/safety/reach",
     "spend": "/spend",
@@ -42,10 +43,6 @@ def main() -> None:
         page.request.post(
             "/api/v1/work-orders/9/remedies", headers={"Authorization": "Bearer demo"}
         )
-        page.goto("/numbers/take-over")
-        page.get_by_role("button", name="Try it with untidy files").click()
-        page.wait_for_selector(".question")
-        page.screenshot(path=ROOT / "docs/screenshots/take-over.png")
         for code, x, y in (("WHF-005-C", 22, 30), ("WHF-006-A", 68, 62)):
             page.request.post(
                 f"/api/v1/spots/{code}/place",
