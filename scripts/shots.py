@@ -68,6 +68,7 @@ def main() -> None:
         for name, address in {**VIEWS, "port": f"/ports/{port}"}.items():
             page.goto(address)
             page.wait_for_load_state("load")
+            page.wait_for_function("!document.body.innerText.includes('is being asked')")
             page.wait_for_timeout(300)
             page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
         first_steps(page)
