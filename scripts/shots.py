@@ -3,7 +3,7 @@
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS, Served
 
 ROOT = Path(__file__).parent.parent
@@ -68,7 +68,7 @@ def main() -> None:
         for name, address in {**VIEWS, "port": f"/ports/{port}"}.items():
             page.goto(address)
             page.wait_for_load_state("load")
-            page.wait_for_function("!document.body.innerText.includes('is being asked')")
+            expect(page.get_by_text("is being asked")).to_have_count(0, timeout=30_000)
             page.wait_for_timeout(300)
             page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
         first_steps(page)

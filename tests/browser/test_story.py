@@ -60,7 +60,7 @@ def order_numbers(page: Page) -> list[str]:
     page.get_by_role("button", name="Search").click()
     expect(page.get_by_text("3 in a row").first).to_be_visible()
     page.get_by_role("region", name="Brackwater Telecom").get_by_role(
-        "button", name=re.compile("Hold")
+        "button", name=re.compile(r"^Hold\s+\d")
     ).first.click()
     expect(page.get_by_role("heading", name="3 numbers held")).to_be_visible()
     expect(page.locator("#main [data-until]")).to_contain_text(":")

@@ -22,8 +22,8 @@ def searched(page, carrier, **wish):
     pressed."""
     page.goto("/supply?" + "&".join(f"{k}={v}" for k, v in {"country": "GB", **wish}.items()))
     answer = page.get_by_role("region", name=carrier)
-    expect(answer.get_by_role("button", name=re.compile("Hold")).first).to_be_visible()
-    answer.get_by_role("button", name=re.compile("^Hold")).first.click()
+    expect(answer.get_by_role("button", name=re.compile(r"^Hold\s+\d")).first).to_be_visible()
+    answer.get_by_role("button", name=re.compile(r"^Hold\s+\d")).first.click()
     page.wait_for_url("**/supply/holds/*")
 
 
@@ -135,7 +135,7 @@ def test_a_joiner_list_orders_and_assigns_by_itself(page, tmp_path):
     page.get_by_label("How many").fill("2")
     page.get_by_role("button", name="Search").click()
     answer = page.get_by_role("region", name="Brackwater Telecom")
-    answer.get_by_role("button", name=re.compile("^Hold")).first.click()
+    answer.get_by_role("button", name=re.compile(r"^Hold\s+\d")).first.click()
     page.wait_for_url("**/supply/holds/*")
     page.get_by_label(re.compile("Give them, in this order")).fill(
         "Ada Marsh\nbo.reed@lanternfield.example"

@@ -351,6 +351,17 @@ def test_hold_with_features_quote_and_order(rowan, installation):
     assert "texts" in page_of(rowan, f"/numbers/{number}")
 
 
+def test_numbers_of_several_offers_are_held_together(rowan):
+    offers = rowan.get(
+        "/api/v1/supply/offers?country=GB&area=Leeds&quantity=2&carrier=brackwater"
+    ).json()["items"]
+    ticked = [" ".join(offer["numbers"]) for offer in (offers[0], offers[3], offers[0])]
+    held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=ticked)
+    wanted = dict.fromkeys(n for offer in ticked for n in offer.split())
+    assert len(wanted) in {3, 4}
+    assert f"{len(wanted)} numbers held" in page_of(rowan, held)
+
+
 def test_an_order_is_named_until_one_names_it_otherwise(rowan):
     held = sent(rowan, "/supply/holds", account="brackwater-main", numbers=first_offer(rowan))
     field = re.compile(r'name="reference"[^>]*value="([^"]*)"')
@@ -585,7 +596,7 @@ def test_the_components_page_is_for_the_demo_only(rowan, installation):
             "numbers",
             "0113 496 0300 is in the estate already",
         ),
-        ("/supply/holds", {"account": "brackwater-main"}, "numbers", "this is missing"),
+        ("/supply/holds", {"account": "brackwater-main"}, "numbers", "at least one number"),
         ("/supply/orders", {}, "hold", "this is missing"),
     ],
 )

@@ -144,13 +144,13 @@ def hold(
     request: Request,
     context: RequestContext,
     account: Annotated[str, Form()],
-    numbers: Annotated[str, Form()],
+    numbers: Annotated[list[str] | None, Form()] = None,
     site: Annotated[str, Form()] = "",
     joiners: Annotated[str, Form()] = "",
 ) -> Response:
-    held = holds.hold(
-        context, account, [the_number(context, n, field="numbers") for n in numbers.split()]
-    )
+    """Hold the numbers of one offer or of several."""
+    wanted = dict.fromkeys(number for offer in numbers or () for number in offer.split())
+    held = holds.hold(context, account, [the_number(context, n, field="numbers") for n in wanted])
     more = urlencode({k: v for k, v in (("site", site), ("joiners", joiners)) if v})
     return go(request, f"/supply/holds/{held.id}{'?' + more if more else ''}")
 
