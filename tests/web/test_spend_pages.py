@@ -5,6 +5,8 @@ import re
 
 import pytest
 
+from sedge.web.spend.rate_chart import MOST_MARKS, shape_at
+
 HTMX = {"HX-Request": "true"}
 
 
@@ -217,3 +219,9 @@ def test_numbers_of_an_invoice_are_given_up_by_a_work_order(rowan):
     assert "Release 0113 496 0100" in draft.text
     none = rowan.post(f"{where}/release", data={"lines": ["99999"]}, headers={"HX-Request": "true"})
     assert (none.status_code, '"field": "lines"' in none.headers["Sedge-Problem"]) == (422, True)
+
+
+def test_no_two_trunks_have_the_same_mark():
+    marks = [shape_at(place, 7, 7) for place in range(MOST_MARKS)]
+    assert MOST_MARKS >= 25
+    assert len(set(marks)) == MOST_MARKS

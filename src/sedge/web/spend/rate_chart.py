@@ -17,11 +17,15 @@ SHAPES = (
     "M{x} {y}m0 -6l6 11h-12z",  # a triangle
     "M{x} {y}m0 6l-6 -11h12z",  # one that stands on its tip
 )
+# a stem up, down, to the left, to the right: what tells the sixth trunk from the first
+STEMS = ("", "M{x} {y}m0 -5v-4", "M{x} {y}m0 5v4", "M{x} {y}m-5 0h-4", "M{x} {y}m5 0h4")
+MOST_MARKS = len(SHAPES) * len(STEMS)
 
 
 def shape_at(place: int, x: float, y: float) -> str:
-    """The path of a trunk's mark, by its place among the trunks."""
-    return SHAPES[place % len(SHAPES)].format(x=f"{x:.1f}", y=f"{y:.1f}")
+    """The path of a trunk's mark, by its place among the trunks; `MOST_MARKS` differ."""
+    stem = STEMS[place // len(SHAPES) % len(STEMS)]
+    return (SHAPES[place % len(SHAPES)] + stem).format(x=f"{x:.1f}", y=f"{y:.1f}")
 
 
 def rate_chart(rows: Sequence[Destination], offers: Sequence[Offer]) -> Markup:
