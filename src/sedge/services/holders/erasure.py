@@ -1,6 +1,8 @@
 """Erasing the personal data of somebody who has left: from their record, from every text that names
 them, and from the ledger, whose chain still holds."""
 
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sedge.core.access.roles import May
@@ -43,7 +45,8 @@ def view(context: Context, key: str) -> Erasable:
     with context.reading() as reading:
         person = reading.records.the(Person, key)
         alike = erasing.namesakes(reading.connection, key, person.name)
-        return Erasable(person, what_is_missing(reading, person), alike, is_erased(person))
+        missing = what_is_missing(reading, [person])[key]
+        return Erasable(person, missing, alike, is_erased(person))
 
 
 def erase(context: Context, key: str, reason: str) -> Erased:
@@ -86,17 +89,21 @@ def _can_be_told(person: Person) -> bool:
     return len(person.name) >= SHORTEST_NAME and " " in person.name.strip()
 
 
-def what_is_missing(reading: Reading, person: Person) -> str:
+def what_is_missing(reading: Reading, people: Sequence[Person]) -> dict[str, str]:
+    """What has to be done before somebody is erased, by their id, '' where nothing."""
+    refs = [HolderRef(kind=HolderKind.PERSON, id=person.id) for person in people]
+    numbers = Counter(
+        n.holder.id for n in reading.records.held_by(Number, refs) if n.in_use and n.holder
+    )
+    grants = Counter(grant.holder.id for grant in reading.records.held_by(Grant, refs))
+    known = reading.records.where_in(Device, tables.device.c.person, [p.id for p in people])
+    phones = Counter(device.person for device in known if not device.removed)
+    kinds = ((numbers, "number"), (grants, "licence"), (phones, "device"))
+    return {person.id: _in_the_way(person, kinds) for person in people}
+
+
+def _in_the_way(person: Person, kinds: Sequence[tuple[Counter[str], str]]) -> str:
     if not person.left:
         return f"{person.name} has not left. Offboard them first."
-    ref = [HolderRef(kind=HolderKind.PERSON, id=person.id)]
-    numbers = [n for n in reading.records.held_by(Number, ref) if n.in_use]
-    grants = reading.records.held_by(Grant, ref)
-    known = reading.records.where(Device, tables.device.c.person == person.id)
-    phones = [device for device in known if not device.removed]
-    has = [
-        counted(len(found), what)
-        for found, what in ((numbers, "number"), (grants, "licence"), (phones, "device"))
-        if found
-    ]
+    has = [counted(found[person.id], what) for found, what in kinds if found[person.id]]
     return f"{person.name} still has {', '.join(has)}. Take them back first." if has else ""

@@ -102,11 +102,12 @@ def _leavers(reading: Reading, days: int) -> list[Leaver]:
         for p in reading.records.where(Person, person.c.departed)
         if not erasure.is_erased(p) and p.id in since
     ]
+    missing = erasure.what_is_missing(reading, people)
     found = [
         Leaver(
             p,
             since[p.id],
-            erasure.what_is_missing(reading, p),
+            missing[p.id],
             since[p.id] + timedelta(days=days) if days else None,
         )
         for p in people
