@@ -35,7 +35,9 @@ def test_each_form_asks_for_its_day(rowan):
 def test_a_last_day_is_waited_for_until_its_evening(rowan, installation):
     context = installation.context(MEMBERS[0])
     day = (context.now() + timedelta(days=3)).date()
-    order = drafted(rowan, starts=day.isoformat())
+    order = drafted(rowan, starts=day.isoformat(), reason="a post elsewhere")
+    told = in_one_line(rowan.get(order).text)
+    assert re.search(r"Why: a post elsewhere\. It begins [^.]*20:00:00 GMT\. Nothing has", told)
     assert f"{day:%-d} {day:%B}" in in_one_line(rowan.get(order).text)
     rowan.post(f"{order}/run", data={"sure": "1"})
 
