@@ -145,6 +145,15 @@ def test_steering_moves_both_clocks_and_keeps_it(installation):
     assert abs(theirs - installation.clock.now()) < timedelta(seconds=20)
 
 
+def test_a_clock_left_behind_by_a_death_catches_up(installation):
+    """The stand-ins had moved and the process died before it wrote down that it had."""
+    installation.outside.control.advance(timedelta(days=3).total_seconds())
+    before = installation.clock.now()
+    after = simulation_clock.advance(installation, timedelta(hours=1))
+    assert timedelta(days=3, minutes=59) < after - before < timedelta(days=3, hours=2)
+    assert abs(installation.outside.control.now() - after) < timedelta(seconds=20)
+
+
 @pytest.mark.parametrize("span", [timedelta(seconds=-1), timedelta(days=401)])
 def test_an_absurd_span_is_refused(installation, span):
     with pytest.raises(NotUnderstood) as raised:

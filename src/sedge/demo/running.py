@@ -84,6 +84,7 @@ def run_demo(settings: Settings, *, fresh: bool = False) -> None:
         with told_plainly(settings.data):
             standins = StandinServer(settings.data, settings.standins_port).start()
             installation = open_installation(settings, standins.url)
+            simulation_clock.catch_up(installation)
         try:
             listen(attach_installation(app, installation), readers, standins.url)
         finally:

@@ -1,6 +1,7 @@
 """The address register and the mail service."""
 
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
@@ -58,6 +59,10 @@ class Control(Service):
 
     def advance(self, seconds: float) -> None:
         self.call("POST", "clock", json={"advance": seconds})
+
+    def now(self) -> datetime:
+        """What time it is for the stand-ins."""
+        return datetime.fromisoformat(self.call("GET", "clock")["now"])
 
     def tick(self) -> list[str]:
         """Lets due callbacks go out; the moments at which something else will happen."""

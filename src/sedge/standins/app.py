@@ -130,6 +130,10 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         callbacks.tick()
         return {"now": stamp(book.now())}
 
+    @app.get("/control/clock")
+    def time_there() -> Json:
+        return {"now": stamp(book.now())}
+
     @app.post("/control/tick")
     def tick() -> Json:
         due = callbacks.tick()
