@@ -1,13 +1,14 @@
 """Times of day as people type them, and moments as they say them."""
 
 from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from sedge.core.errors import NotUnderstood
-from sedge.core.moments import away, clock, lasting, read_time_of_day
+from sedge.core.moments import away, clock, lasting, local_moment, read_time_of_day
 
 NOON = datetime(2026, 11, 24, 12, tzinfo=UTC)
 
@@ -97,3 +98,33 @@ def test_how_long_something_takes(span, words):
 def test_how_far_away_a_moment_is():
     assert away(NOON, NOON + timedelta(minutes=5)) == "5 min ago"
     assert away(NOON + timedelta(minutes=5), NOON) == "in 5 min"
+
+
+LONDON = ZoneInfo("Europe/London")
+
+
+@pytest.mark.parametrize(
+    ("typed", "now", "is_"),
+    [
+        ("2026-11-24T09:30", "2026-11-24T12:00", "2026-11-24T09:30"),
+        ("2026-07-01T09:30", "2026-11-24T12:00", "2026-07-01T08:30"),
+        ("2026-10-25T01:21", "2026-10-24T12:00", "2026-10-25T00:21"),
+        ("2026-10-25T01:21", "2026-10-25T00:21:40", "2026-10-25T00:21"),
+        ("2026-10-25T01:21", "2026-10-25T00:22", "2026-10-25T01:21"),
+        ("2026-10-25T01:21", "2026-10-25T01:21:30", "2026-10-25T01:21"),
+        ("2026-10-25T01:21", "2026-11-24T12:00", "2026-10-25T01:21"),
+        ("2026-10-25T01:21+01:00", "2026-11-24T12:00", "2026-10-25T00:21"),
+    ],
+)
+def test_a_local_time_is_one_moment(typed, now, is_):
+    found = local_moment(
+        datetime.fromisoformat(typed), LONDON, datetime.fromisoformat(f"{now}+00:00"), "at"
+    )
+    assert found.astimezone(UTC) == datetime.fromisoformat(f"{is_}+00:00")
+
+
+def test_a_time_that_the_clocks_leave_out_is_refused():
+    typed, now = datetime(2026, 3, 29, 1, 30), datetime(2026, 3, 1, tzinfo=UTC)  # noqa: DTZ001
+    with pytest.raises(NotUnderstood, match="01:30 does not exist on 2026-03-29") as refused:
+        local_moment(typed, LONDON, now, "at")
+    assert (refused.value.field, refused.value.reason) == ("at", "no-such-hour")

@@ -188,7 +188,7 @@ def test_a_file_is_counted_once_and_a_corrected_record_takes_its_place(context):
 
 def test_rows_that_cannot_be_are_left_out_with_their_line(context):
     text = (
-        lines(context) + "x;gestern;5;0113 496 0132;0151 496 0001;\n;2026-11-01T10:00:00Z;5;1;2;\n"
+        lines(context) + "x;gestern;5;0113 496 0132;0151 496 0001;\n;2026-10-01T10:00:00Z;5;1;2;\n"
     )
     file = taken(context, text)
     assert (file.fresh, file.bad, [line for line, _ in file.faults]) == (3, 2, [5, 6])

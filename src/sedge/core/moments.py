@@ -2,7 +2,7 @@
 type them."""
 
 import re
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from babel.dates import format_timedelta
@@ -35,6 +35,22 @@ def read_time_of_day(text: str, field: str) -> str:
             field=field,
         )
     return f"{hour:02d}:{minute:02d}"
+
+
+def local_moment(typed: datetime, zone: ZoneInfo, now: datetime, field: str) -> datetime:
+    """A moment as typed; without an offset it is local. Of an hour that comes twice it is the first
+    that is not over by `now`, to the minute, else the second. Raises NotUnderstood for one that the
+    clocks leave out."""
+    if typed.tzinfo is not None:
+        return typed.astimezone(zone)
+    first, second = (typed.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
+    if first.utcoffset() == second.utcoffset():
+        return first
+    if first.astimezone(UTC).astimezone(zone).replace(tzinfo=None, fold=0) != typed:
+        message = f"{typed:%H:%M} does not exist on {typed:%Y-%m-%d}: the clocks go forward."
+        raise NotUnderstood(message, field=field, reason="no-such-hour")
+    minute = now.astimezone(UTC).replace(second=0, microsecond=0)
+    return first if first.astimezone(UTC) >= minute else second
 
 
 def clock(moment: datetime, now: datetime, home: str = "GB") -> str:

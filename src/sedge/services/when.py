@@ -3,6 +3,7 @@
 from datetime import datetime, time
 
 from sedge.core.errors import NotUnderstood
+from sedge.core.moments import local_moment
 from sedge.services.context import Context
 
 
@@ -22,8 +23,5 @@ def moment_of(context: Context, text: str, field: str, *, at: time = time(0, 0))
         local = datetime.combine(local.date(), at)
     if not 2000 <= local.year <= 2200:
         raise NotUnderstood("Type a day of this century.", field=field)
-    return (
-        local
-        if local.tzinfo
-        else local.replace(tzinfo=context.installation.home_zone(context.who.organisation))
-    )
+    zone = context.installation.home_zone(context.who.organisation)
+    return local if local.tzinfo else local_moment(local, zone, context.now(), field)

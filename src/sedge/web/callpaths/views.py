@@ -17,7 +17,7 @@ from sedge.core.callpaths.tracing.endings import WayToEnd
 from sedge.core.callpaths.tracing.week import Part
 from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
-from sedge.core.moments import read_time_of_day
+from sedge.core.moments import local_moment, read_time_of_day
 from sedge.core.records import PathVersion
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis
@@ -95,9 +95,9 @@ def moment_of(text: str, zone: ZoneInfo, now: datetime) -> datetime:
         return now
     try:
         typed = datetime.fromisoformat(text)
-        moment = typed.astimezone(zone) if typed.tzinfo else typed.replace(tzinfo=zone)
     except ValueError as error:
         raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
+    moment = local_moment(typed, zone, now, "at")
     return now if moment == now.replace(second=0, microsecond=0) else moment
 
 

@@ -12,6 +12,7 @@ from starlette.datastructures import FormData
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.moments import local_moment
 from sedge.core.numbers.e164 import read_one
 from sedge.core.records import SECONDS_EACH
 from sedge.services import people_lookup
@@ -62,11 +63,11 @@ def _moment(context: Context, key: str, at: str) -> datetime | None:
     if not at:
         return None
     try:
-        return datetime.fromisoformat(at).replace(
-            tzinfo=ZoneInfo(holders.zone_of_person(context, key))
-        )
+        typed = datetime.fromisoformat(at)
     except ValueError as error:
         raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
+    zone = ZoneInfo(holders.zone_of_person(context, key))
+    return local_moment(typed, zone, context.now(), "at")
 
 
 @place.action("/holders/people/{key}/answering", May.CHANGE_ESTATE)
