@@ -4,19 +4,22 @@ import pytest
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.records import Trunk
+from sedge.core.trunks.number_rules import (
+    as_sent,
+    digit_by_digit,
+    examine_send_rules,
+    read_send_rules,
+    send_rules_as_text,
+)
 from sedge.core.trunks.records import KnownBy, NumberFormat, SendRule, SignIn, TrunkSettings
 from sedge.core.trunks.settings import (
-    as_sent,
     as_written,
-    never_reached,
     private_addresses,
     read_addresses,
     read_codecs,
     read_header,
     read_host,
     read_port,
-    read_send_rules,
-    send_rules_as_text,
 )
 from sedge.core.trunks.sheet import sheet_of
 from sedge.core.workorders import tasks as t
@@ -104,7 +107,7 @@ def test_a_number_is_written_as_the_trunk_wants_it(way, written):
     assert as_written("+16175550140", NumberFormat.NATIONAL, 4) == "6175550140"
 
 
-RULES = """49xx. strip 2 put 0
+RULES = """49xx. strip 2 put 0 for calls  to Germany
 1xxxxxxxxxx put 001
 44x. strip 2"""
 
@@ -112,7 +115,7 @@ RULES = """49xx. strip 2 put 0
 def test_some_numbers_are_sent_in_another_way():
     rules = read_send_rules(RULES)
     assert send_rules_as_text(rules).splitlines() == [
-        "49xx. strip 2 put 0",
+        "49xx. strip 2 put 0 for calls to Germany",
         "1xxxxxxxxxx strip 0 put 001",
         "44x. strip 2",
     ]
@@ -128,10 +131,23 @@ def test_the_first_rule_that_takes_a_number_counts():
     rules = (SendRule(pattern="4930x.", before="1"), SendRule(pattern="49x.", before="2"))
     assert as_sent("+493012345678", TrunkSettings(send_rules=rules)) == "1493012345678"
     assert as_sent("+498912345678", TrunkSettings(send_rules=rules)) == "2498912345678"
-    assert never_reached(rules) == []
-    assert never_reached(rules[::-1]) == [1]
-    assert never_reached((*rules[::-1], SendRule(pattern="33x.", strip=2))) == [1]
-    assert never_reached(()) == []
+    found = examine_send_rules(rules)
+    assert (found.hidden, found.overlaps) == ({}, ((0, 1, "4930"),))
+    assert examine_send_rules(rules[::-1]).hidden == {1: (0,)}
+    more = (*rules[::-1], SendRule(pattern="33x.", strip=2))
+    assert examine_send_rules(more).hidden == {1: (0,)}
+    assert examine_send_rules(()).hidden == {}
+
+
+def test_each_digit_says_which_rules_still_fit():
+    rules = (SendRule(pattern="4930x.", before="1"), SendRule(pattern="49x.", before="2"))
+    told = digit_by_digit("+493", rules)
+    assert [(d.typed, d.takes, d.goes_on) for d in told] == [
+        ("4", (), (0, 1)),
+        ("49", (1,), (0, 1)),
+        ("493", (1,), (0, 1)),
+    ]
+    assert digit_by_digit("+33", rules)[-1].goes_on == ()
 
 
 @pytest.mark.parametrize(

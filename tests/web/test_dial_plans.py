@@ -1,6 +1,8 @@
 """Dial plans on pages and through the interface: examined, changed by a work order, carried as
 text."""
 
+import pytest
+
 SITE = "wharf-house"
 HTMX = {"HX-Request": "true"}
 ROW = {
@@ -96,3 +98,115 @@ def test_rules_are_carried_as_text(rowan):
     ):
         answer = rowan.post(f"/dial-plans/{SITE}/import", data={"text": wrong})
         assert (answer.status_code, says in answer.text) == (422, True), wrong
+
+
+# ── of trunks ──
+
+TRUNK = "leeds-a"
+SENT = {"name": "Germany", "pattern": "49xx.", "notation": "", "strip": "2", "before": "0"}
+
+
+def rows(*several):
+    return {key: [row[key] for row in several] for key in SENT}
+
+
+def test_a_trunk_that_nobody_has_set_up_has_no_rules_yet(rowan):
+    name = rowan.get("/dial-plans").text.partition("/dial-plans/trunks/")[2].partition('"')[0]
+    page = rowan.get(f"/dial-plans/trunks/{name}").text
+    assert "Nobody has said how" in page
+    answer = rowan.post(f"/dial-plans/trunks/{name}", data=rows(SENT), headers=HTMX)
+    assert answer.status_code == 409
+    assert "Set it up first" in answer.headers["Sedge-Problem"]
+
+
+@pytest.fixture
+def set_up(api):
+    """The interface, and a trunk that is set up."""
+    asked = {"host": "fellgate.example", "user": "ours", "sends": "country code without plus"}
+    made = api.patch(f"trunks/{TRUNK}", json=asked)
+    assert made.status_code == 200, made.text
+    run(api, made.json()["work_order"])
+    return api
+
+
+def run(api, order):
+    assert api.post(f"work-orders/{order}/run", json={}).status_code == 200
+    api.post("standins/clock", json={"advance": "PT1M"})
+
+
+def test_the_rules_of_a_trunk_change_by_a_work_order(set_up):
+    api = set_up
+    asked = [
+        {"name": "Germany", "pattern": "^49(\\d+)$", "strip": 2, "before": "0"},
+        {"name": "Berlin", "pattern": "4930x.", "strip": 2, "before": "0"},
+        {"name": "All", "pattern": "xx.", "before": "00"},
+    ]
+    made = api.put(f"trunks/{TRUNK}/dial-plan", json={"rules": asked}).json()
+    said = [(f["what"], f["rule"], f["other"]) for f in made["plan"]["findings"]]
+    assert said == [
+        ("never-reached", 1, 0),
+        ("overlaps", 1, 0),
+        ("overlaps", 2, 0),
+        ("overlaps", 2, 1),
+    ]
+    order = api.get(f"work-orders/{made['work_order']}").json()
+    warned = next(f for f in order["checks"] if f["rule"] == "trunk.send-rules-reached")
+    assert (warned["level"], "Berlin is never reached" in warned["message"]) == ("warn", True)
+    run(api, made["work_order"])
+    plan = api.get(f"trunks/{TRUNK}/dial-plan").json()
+    assert plan["otherwise"] == "country code without plus"
+    assert [(r["name"], r["strip"], r["becomes"]) for r in plan["rules"]][0] == ("Germany", 2, "00")
+
+    def sent(number):
+        told = api.post(f"trunks/{TRUNK}/dial-plan/try", json={"number": number}).json()
+        return told["sent"], told["rule"]
+
+    assert sent("+49 30 23125 001") == ("03023125001", 0)
+    assert sent("0113 496 0142") == ("00441134960142", 2)
+    kept = api.patch(f"trunks/{TRUNK}", json={"channels": 20}).json()["work_order"]
+    run(api, kept)
+    assert len(api.get(f"trunks/{TRUNK}/dial-plan").json()["rules"]) == 3, "they stay"
+
+
+@pytest.mark.parametrize(
+    ("wrong", "field"),
+    [
+        ({"pattern": "49["}, "rules.0.pattern"),
+        ({"pattern": "49x.", "strip": 3}, "rules.0.strip"),
+        ({"pattern": "49x."}, "rules.0.strip"),
+        ({"pattern": "49x.", "before": "0", "name": "n" * 61}, "rules.0.name"),
+    ],
+)
+def test_a_rule_of_a_trunk_that_cannot_be_read_is_named(set_up, wrong, field):
+    answer = set_up.put(f"trunks/{TRUNK}/dial-plan", json={"rules": [wrong]})
+    assert (answer.status_code, answer.json()["field"]) == (422, field)
+
+
+def test_a_number_that_is_none_is_told(set_up):
+    answer = set_up.post(f"trunks/{TRUNK}/dial-plan/try", json={"number": "999999999999999"})
+    assert (answer.status_code, answer.json()["field"]) == (422, "number")
+    assert set_up.post(f"trunks/{TRUNK}/dial-plan/try", json={"number": " "}).json() is None
+
+
+def test_the_pages_of_a_trunks_plan(rowan, set_up):
+    web = str(set_up.base_url).partition("/api")[0]
+    here = f"{web}/dial-plans/trunks/{TRUNK}"
+    page = " ".join(rowan.get(here).text.split())
+    assert "every number goes country code without plus" in page
+    two = rows(SENT, SENT | {"name": "Berlin", "pattern": "4930x."})
+    found = " ".join(rowan.post(f"{here}/check", data=two).text.split())
+    assert "“Berlin” is never reached: “Germany” takes all of its numbers" in found
+    text = "name,pattern,strip,before\r\nGermany,49xx.,2,0\r\n"
+    made = rowan.post(f"{here}/import", data={"text": text})
+    order = made.headers["location"].rpartition("/")[2]
+    items = set_up.get("work-orders").json()["items"]
+    run(set_up, next(w["id"] for w in items if str(w["no"]) == order))
+    assert rowan.get(f"{here}/rules.csv").text == text
+    tried = rowan.get(f"{here}?number=030 23125 001", headers=HTMX | {"HX-Target": "tried"})
+    assert "no number" in tried.text or "sent as" in tried.text
+    abroad = " ".join(rowan.get(f"{here}?number=%2B493023125001").text.split())
+    assert 'is sent as <b class="code">03023125001</b>' in abroad
+    assert "By rule 1, Germany." in abroad
+    assert "By rule" not in rowan.get(f"{here}?number=%2B441134960142").text
+    refused = rowan.post(f"{here}/import", data={"text": "name,pattern,strip\nA,49x.,many"})
+    assert "does not say how many digits are stripped" in refused.text

@@ -193,6 +193,7 @@ PAGES = [
     "/numbers/chosen?pick=441134960160-79&act=feature",
     "/carriers/trunks/leeds-a",
     "/carriers/trunks/leeds-a/list",
+    "/dial-plans/trunks/leeds-a",
     "/carriers/sbcs",
     "/spend/rates/compare",
     "/spend/rates/exchange",

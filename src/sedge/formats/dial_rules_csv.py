@@ -1,4 +1,4 @@
-"""A site's own dial rules as CSV (RFC 4180), one rule a line in their order."""
+"""The own dial rules of a site or a trunk as CSV (RFC 4180), one rule a line in their order."""
 
 import csv
 import io
@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from sedge.core.errors import NotUnderstood
 
-COLUMNS = ("name", "pattern", "strip", "before", "leads to", "right")
+DIALLED = ("name", "pattern", "strip", "before", "leads to", "right")
+SENT = DIALLED[:4]
 MOST_BYTES = 200_000
 
 
@@ -23,16 +24,17 @@ class RuleLine:
     right: str = ""
 
 
-def write_rules(lines: list[RuleLine]) -> str:
+def write_rules(lines: list[RuleLine], columns: tuple[str, ...] = DIALLED) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(COLUMNS)
+    writer.writerow(columns)
     for x in lines:
-        writer.writerow([x.name, x.pattern, x.strip, x.before, x.leads_to, x.right])
+        cells = [x.name, x.pattern, x.strip, x.before, x.leads_to, x.right]
+        writer.writerow(cells[: len(columns)])
     return out.getvalue()
 
 
-def read_rules(text: str) -> list[RuleLine]:
+def read_rules(text: str, columns: tuple[str, ...] = DIALLED) -> list[RuleLine]:
     """Columns are found by their headers; `name` and `pattern` must be there. Raises
     NotUnderstood."""
     text = text.removeprefix("\ufeff").strip()
@@ -46,7 +48,7 @@ def read_rules(text: str) -> list[RuleLine]:
     try:
         titles = [title.strip().lower() for title in next(rows)]
         if not {"name", "pattern"} <= set(titles):
-            message = f"The first line names the columns: {', '.join(COLUMNS)}."
+            message = f"The first line names the columns: {', '.join(columns)}."
             raise NotUnderstood(message, field="text", reason="columns")
         for number, row in enumerate(rows, 2):
             if not any(cell.strip() for cell in row):

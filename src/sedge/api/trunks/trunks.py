@@ -31,11 +31,12 @@ class ErlangOut(TypedDict):
 
 class SendRuleOut(TypedDict):
     """Numbers that a digit map takes are sent without their first `strip` digits, with `before` in
-    front."""
+    front; `name` says what for."""
 
     pattern: str
     strip: int
     before: str
+    name: str
 
 
 class TrunkSettingsOut(TypedDict):
@@ -390,7 +391,12 @@ def _settings(t: Trunk) -> TrunkSettingsOut | None:
         "known_by": s.known_by.value,
         "known_header": s.known_header,
         "send_rules": [
-            {"pattern": rule.pattern, "strip": rule.strip, "before": rule.before}
+            {
+                "pattern": rule.pattern,
+                "strip": rule.strip,
+                "before": rule.before,
+                "name": rule.name,
+            }
             for rule in s.send_rules
         ],
         "others_caller_ids": s.others_caller_ids,

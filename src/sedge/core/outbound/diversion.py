@@ -5,8 +5,9 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from sedge.core.records import Trunk
+from sedge.core.trunks.number_rules import as_sent
 from sedge.core.trunks.records import Diversion
-from sedge.core.trunks.settings import as_sent, as_written
+from sedge.core.trunks.settings import as_written
 
 
 class Because(StrEnum):

@@ -11,7 +11,7 @@ from sedge.core.outbound.records import RouteLimits
 from sedge.core.outbound.routes import choose_way, rate_over, refusal_of
 from sedge.core.records import Downstream, Number, Trunk
 from sedge.core.safety.emergency import EmergencyAnswer, emergency_test
-from sedge.core.trunks.settings import as_sent
+from sedge.core.trunks.number_rules import as_sent
 from sedge.core.trunks.trunks import Candidate
 
 

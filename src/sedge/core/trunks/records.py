@@ -81,11 +81,13 @@ CODECS = ("G722", "PCMA", "PCMU", "opus", "G729")
 
 class SendRule(Fact):
     """How numbers that a digit map takes are sent, in place of the trunk's usual format: of the
-    E.164 digits without plus `strip` are taken off the front, and `before` is put there."""
+    E.164 digits without plus `strip` are taken off the front, and `before` is put there. `name`
+    says what the rule is for."""
 
     pattern: str
     strip: int = 0
     before: str = ""
+    name: str = ""
 
 
 class TrunkSettings(Fact):

@@ -8,8 +8,9 @@ from sedge.core.outbound.routes import routes_of
 from sedge.core.records import Number, Site, Trunk
 from sedge.core.safety.emergency_matrix import new_holes
 from sedge.core.trunks.life import DONE, TrunkEvent, events_of
+from sedge.core.trunks.number_rules import examine_send_rules
 from sedge.core.trunks.records import KnownBy, TrunkSettings, TrunkState
-from sedge.core.trunks.settings import never_reached, private_addresses, untrusted
+from sedge.core.trunks.settings import private_addresses, untrusted
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import (
     Finding,
@@ -241,9 +242,10 @@ def calls_known(task: t.ChangeTrunk, estate: Estate) -> Finding:
 def send_rules_reached(task: t.ChangeTrunk, estate: Estate) -> Finding | None:
     """A rule whose numbers are all taken by those before it never says anything."""
     rules = task.settings.send_rules
-    if hidden := never_reached(rules):
+    if hidden := examine_send_rules(rules).hidden:
+        rule_ = rules[min(hidden)]
         return warn(
-            f"{rules[hidden[0]].pattern} is never reached: the rules before it take all of its"
+            f"{rule_.name or rule_.pattern} is never reached: the rules before it take all of its"
             " numbers."
         )
     return passed("Every rule for numbers it sends is reached") if rules else None

@@ -6,13 +6,10 @@ import re
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialling.digit_maps import left_over, matches, parse
-from sedge.core.outbound.dialling.plan_findings import shortest
 from sedge.core.trunks.records import (
     CODECS,
     KnownBy,
     NumberFormat,
-    SendRule,
     SignIn,
     TrunkSettings,
 )
@@ -21,9 +18,7 @@ LABEL = r"[a-z0-9_]([a-z0-9_-]{0,61}[a-z0-9])?"
 HOST = re.compile(rf"(?=.{{1,253}}$){LABEL}(\.{LABEL})*\.?")
 MOST_ADDRESSES = 100
 MOST_CHANNELS = 10_000
-MOST_SEND_RULES = 50
 HEADER = re.compile(r"([A-Za-z0-9!%*_+`'~.-]{1,60}):[ \t]*([^\r\n\x00]{1,200})")  # RFC 3261
-SEND_RULE = re.compile(r"(\S+)(?:\s+strip\s+(\d{1,2}))?(?:\s+put\s+(\+?[0-9*#]{1,15}))?")
 
 
 def read_host(text: str, field: str = "host") -> str:
@@ -107,53 +102,6 @@ def read_header(text: str, known_by: KnownBy, field: str = "known_header") -> st
     return f"{found[1]}: {found[2].strip()}"
 
 
-def read_send_rules(text: str, field: str = "send_rules") -> tuple[SendRule, ...]:
-    """Rules for numbers that are sent in another way, one a line, as `49xx. strip 2 put 00`.
-    Raises NotUnderstood that names the line."""
-    lines = [line.strip() for line in text.splitlines() if line.strip()]
-    if len(lines) > MOST_SEND_RULES:
-        message = f"A trunk has at most {MOST_SEND_RULES} such rules; these are {len(lines)}."
-        raise NotUnderstood(message, field=field, reason="too-many")
-    return tuple(_send_rule(i, line, field) for i, line in enumerate(lines, 1))
-
-
-def _send_rule(place: int, line: str, field: str) -> SendRule:
-    found = SEND_RULE.fullmatch(line)
-    if found is None or not (found[2] or found[3]):
-        message = (
-            f"Line {place}: “{line[:60]}” is no rule. Type the digits it takes, then strip and how"
-            " many, put and which: 49xx. strip 2 put 00."
-        )
-        raise NotUnderstood(message, field=field, reason="rule")
-    try:
-        parse(found[1])
-    except NotUnderstood as wrong:
-        message = f"Line {place}: {wrong.message}"
-        raise NotUnderstood(message, field=field, reason="pattern") from None
-    strip, least = int(found[2] or 0), shortest(found[1])
-    if strip > least:
-        message = f"Line {place} strips {strip} digits, and {found[1]} takes as few as {least}."
-        raise NotUnderstood(message, field=field, reason="strips-too-much")
-    return SendRule(pattern=found[1], strip=strip, before=found[3] or "")
-
-
-def send_rules_as_text(rules: tuple[SendRule, ...]) -> str:
-    """Rules as they are typed."""
-    return "\n".join(
-        f"{rule.pattern} strip {rule.strip}" + (f" put {rule.before}" if rule.before else "")
-        for rule in rules
-    )
-
-
-def never_reached(rules: tuple[SendRule, ...]) -> list[int]:
-    """Places of rules whose numbers are all taken by those before them."""
-    return [
-        i
-        for i, rule in enumerate(rules)
-        if i and left_over(rule.pattern, [r.pattern for r in rules[:i]]) is None
-    ]
-
-
 def untrusted(settings: TrunkSettings) -> str:
     """Why the two sides could not tell each other, with the way out; '' where they can."""
     if settings.sign_in is SignIn.ADDRESS and not settings.addresses:
@@ -169,16 +117,6 @@ def untrusted(settings: TrunkSettings) -> str:
 def private_addresses(addresses: tuple[str, ...]) -> list[str]:
     """Those that nobody can reach over the internet (RFC 1918, RFC 4193, RFC 6890)."""
     return [a for a in addresses if ipaddress.ip_network(a).is_private]
-
-
-def as_sent(e164: str, settings: TrunkSettings) -> str:
-    """The called number as the other side of a trunk is sent it: by the first rule that takes it,
-    else in the trunk's format."""
-    digits = e164.lstrip("+")
-    for rule in settings.send_rules:
-        if matches(rule.pattern, digits):
-            return rule.before + digits[rule.strip :]
-    return as_written(e164, settings.sends, settings.last_digits)
 
 
 def as_written(e164: str, way: NumberFormat, last_digits: int) -> str:

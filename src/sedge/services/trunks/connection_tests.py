@@ -18,8 +18,9 @@ from sedge.core.errors import NotAllowedNow, SedgeError
 from sedge.core.facts import counted
 from sedge.core.outbound.readback import readback_line
 from sedge.core.records import Site, Trunk
+from sedge.core.trunks.number_rules import as_sent
 from sedge.core.trunks.records import Identity, SignIn, TestedLink, TrunkSettings
-from sedge.core.trunks.settings import as_sent, as_written
+from sedge.core.trunks.settings import as_written
 from sedge.outside.sip import certificates
 from sedge.outside.sip.agent import Agent, Heard, NoAnswerError, Signer, codecs_in
 from sedge.outside.sip.apart import run_apart

@@ -10,6 +10,7 @@ from sedge.core.enums import Subject, Transport
 from sedge.core.errors import NotAllowedNow, NotUnderstood
 from sedge.core.records import Carrier, Site, Trunk
 from sedge.core.trunks.life import TrunkEvent
+from sedge.core.trunks.number_rules import read_send_rules, send_rules_as_text
 from sedge.core.trunks.pasted import Pasted
 from sedge.core.trunks.records import (
     Diversion,
@@ -27,8 +28,6 @@ from sedge.core.trunks.settings import (
     read_header,
     read_host,
     read_port,
-    read_send_rules,
-    send_rules_as_text,
     untrusted,
 )
 from sedge.core.trunks.sheet import Sheet, sheet_of
@@ -71,7 +70,9 @@ class SettingsAsked(BaseModel):
     diversion: Diversion = Diversion.HISTORY
     known_by: KnownBy = KnownBy.ADDRESS
     known_header: str = Field(default="", max_length=300)
-    send_rules: str = Field(default="", max_length=10_000)
+    send_rules: str | None = Field(
+        default=None, max_length=10_000, description="left out: they stay as they are"
+    )
     others_caller_ids: bool = False
     emergency: bool = True
     sbc: str = Field(default="", max_length=80)
@@ -173,7 +174,7 @@ def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
             diversion=asked.diversion,
             known_by=asked.known_by,
             known_header=read_header(asked.known_header, asked.known_by),
-            send_rules=read_send_rules(asked.send_rules),
+            send_rules=read_send_rules(asked.send_rules or ""),
             others_caller_ids=asked.others_caller_ids,
         ),
     )
@@ -225,6 +226,8 @@ def draft(context: Context, key: str, asked: SettingsAsked, secret: str = "") ->
     judge_secret(secret)
     with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
+    if asked.send_rules is None and trunk.settings is not None:
+        settings = settings.copy_with(send_rules=trunk.settings.send_rules)
     if trunk.connection is not None:
         message = f"{trunk.name} is a connection: its sign-in is changed on its own page."
         raise NotAllowedNow(message, reason="connection")

@@ -5,84 +5,59 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Form, Request
 from fastapi.responses import Response
-from pydantic import ValidationError
 
 from sedge.core.access.roles import May
 from sedge.core.enums import Reached
-from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.plan import COUNTRIES
-from sedge.core.outbound.dialling.trade_patterns import Notation
-from sedge.services.outbound import dial_plans
+from sedge.services.outbound import dial_plans, sent_numbers
 from sedge.services.outbound.dial_plans import RuleAsked
+from sedge.web.outbound.rule_rows import NOTATIONS, Column, rows_typed
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, render, target
 
 place = Place()
-Text = Annotated[list[str], Form()]
 LEADS_TO = [
     (Reached.NUMBER.value, "number"),
     (Reached.EXTENSION.value, "extension"),
     (Reached.SERVICE.value, "service code"),
     (Reached.REFUSED.value, "refused"),
 ]
-NOTATIONS = [
-    ("", "automatic"),
-    (Notation.DIGIT_MAP.value, "digit map (RFC 3435)"),
-    (Notation.UNDERSCORE.value, "_9NXX. letters"),
-    (Notation.BAR.value, "9|NXX. prefix and bar"),
-    (Notation.REGEX.value, "^9(\\d+)$ expression"),
-]
-
-COLUMNS = ("name", "pattern", "notation", "strip", "before", "leads_to", "right")
-WANTED = {
-    "strip": "type how many keys are taken off, 0 to 30",
-    "before": "type digits, * or #, with a plus in front if need be",
-    "name": "type at most 60 characters",
-    "pattern": "type at most 400 characters",
-}
 
 
 def _asked(
-    name: Text = [],  # noqa: B006  FastAPI copies it
-    pattern: Text = [],  # noqa: B006
-    notation: Text = [],  # noqa: B006
-    strip: Text = [],  # noqa: B006
-    before: Text = [],  # noqa: B006
-    leads_to: Text = [],  # noqa: B006
-    right: Text = [],  # noqa: B006
+    name: Column = [],  # noqa: B006  FastAPI copies it
+    pattern: Column = [],  # noqa: B006
+    notation: Column = [],  # noqa: B006
+    strip: Column = [],  # noqa: B006
+    before: Column = [],  # noqa: B006
+    leads_to: Column = [],  # noqa: B006
+    right: Column = [],  # noqa: B006
 ) -> tuple[list[RuleAsked], list[int]]:
     """The rows of the form that are filled in, each with its place. Raises NotUnderstood."""
-    columns = (name, pattern, notation, strip, before, leads_to, right)
-    if len({len(column) for column in columns}) > 1:
-        raise NotUnderstood("The rows of the form don't fit together. Load the page again.")
-    asked, places = [], []
-    for i, row in enumerate(zip(*columns, strict=True)):
-        cells = [cell.strip() for cell in row]
-        fields = {column: cells[j] for j, column in enumerate(COLUMNS)}
-        if not fields["name"] and not fields["pattern"]:
-            continue
-        if not fields["pattern"]:
-            message = f"“{fields['name']}” has no pattern: type the digits that it takes."
-            raise NotUnderstood(message, field=f"rules.{i}.pattern", reason="missing")
-        way, keys = fields["notation"] or None, fields["strip"] or 0
-        typed = {**fields, "notation": way, "strip": keys}
-        try:
-            asked.append(RuleAsked.model_validate(typed))
-        except ValidationError as wrong:
-            field = str(wrong.errors()[0]["loc"][0])
-            wanted = WANTED.get(field, "choose from the list")
-            message = f"“{fields.get(field, '')}” can't be used here: {wanted}."
-            raise NotUnderstood(message, field=f"rules.{i}.{field}") from None
-        places.append(i)
-    return asked, places
+    columns = {
+        "name": name,
+        "pattern": pattern,
+        "notation": notation,
+        "strip": strip,
+        "before": before,
+        "leads_to": leads_to,
+        "right": right,
+    }
+    return rows_typed(RuleAsked, columns)
 
 
 Typed = Annotated[tuple[list[RuleAsked], list[int]], Depends(_asked)]
 
 
 @place.page("/dial-plans", May.LOOK)
-def every_site(request: Request, context: RequestContext) -> Response:
-    return render(request, "dial_plans.html", sites=dial_plans.sites(context), countries=COUNTRIES)
+def every_plan(request: Request, context: RequestContext) -> Response:
+    return render(
+        request,
+        "dial_plans.html",
+        sites=dial_plans.sites(context),
+        trunks=sent_numbers.every_trunk(context),
+        countries=COUNTRIES,
+    )
 
 
 @place.page("/dial-plans/{key}", May.LOOK)
