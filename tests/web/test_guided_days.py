@@ -3,7 +3,7 @@ evening."""
 
 import json
 import re
-from datetime import timedelta
+from datetime import UTC, timedelta
 
 import pytest
 
@@ -55,7 +55,8 @@ def test_today_is_now_where_its_hour_is_over(context):
     morning = context.now().astimezone(context.installation.home_zone(context.who.organisation))
     today = morning.date().isoformat()
     assert guided_workflows.begins(context, "leaver", {"starts": today}).hour == 20
-    context.installation.clock.advance(timedelta(hours=2))
+    begun = morning.replace(hour=8, minute=0).astimezone(UTC)
+    context.installation.clock.advance(begun - morning.astimezone(UTC))
     assert guided_workflows.begins(context, "joiner", {"starts": today}) is None
     assert guided_workflows.begins(context, "joiner", {}) is None
 

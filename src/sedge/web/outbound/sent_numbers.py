@@ -1,6 +1,6 @@
 """How a trunk sends numbers: its own rules, numbers tried, changed by a work order."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Depends, Form, Request
 from fastapi.responses import Response
@@ -41,22 +41,24 @@ Typed = Annotated[tuple[list[SendRuleAsked], list[int]], Depends(_asked)]
 def one(request: Request, context: RequestContext, key: str, number: str = "") -> Response:
     plan = sent_numbers.view(context, key)
     template = "_sent_tried.html" if target(request) == "tried" else "sent_numbers.html"
-    return render(request, template, **_facts(plan, number))
+    return _shown(request, template, plan, number)
 
 
-def _facts(plan: SentView, number: str = "") -> dict[str, Any]:
+def _shown(request: Request, template: str, plan: SentView, number: str = "") -> Response:
     tried, problem = None, ""
     try:
         tried = sent_numbers.try_number(plan, number)
     except NotUnderstood as wrong:
         problem = wrong.message
-    return {
-        "plan": plan,
-        "number": number,
-        "tried": tried,
-        "problem": problem,
-        "notations": NOTATIONS,
-    }
+    return render(
+        request,
+        template,
+        plan=plan,
+        number=number,
+        tried=tried,
+        problem=problem,
+        notations=NOTATIONS,
+    )
 
 
 @place.page("/dial-plans/trunks/{key}/rules.csv", May.LOOK)
@@ -71,7 +73,7 @@ def check(request: Request, context: RequestContext, key: str, typed: Typed) -> 
     """What is wrong with the rules as they stand in the form; nothing changes."""
     plan = sent_numbers.view(context, key, sent_numbers.read_asked(*typed))
     template = "_sent_found.html" if target(request) else "sent_numbers.html"
-    return render(request, template, **_facts(plan))
+    return _shown(request, template, plan)
 
 
 @place.action("/dial-plans/trunks/{key}", May.TRUNKS)
