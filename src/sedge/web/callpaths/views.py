@@ -3,7 +3,7 @@
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any, NamedTuple
 from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
@@ -98,7 +98,9 @@ def moment_of(text: str, zone: ZoneInfo, now: datetime) -> datetime:
     except ValueError as error:
         raise NotUnderstood("Type the moment as 2026-03-12T11:20.", field="at") from error
     moment = local_moment(typed, zone, now, "at")
-    return now if moment == now.replace(second=0, microsecond=0) else moment
+    # in UTC: moments of the hour that comes twice equal none of another zone (PEP 495)
+    running = now.astimezone(UTC).replace(second=0, microsecond=0)
+    return now if moment.astimezone(UTC) == running else moment
 
 
 def tone_of(call: Followed) -> str:
