@@ -5,7 +5,9 @@ import pytest
 from sedge.core.enums import Reached
 from sedge.core.errors import OutsideSilent
 from sedge.core.outbound.records import OutboundRoute, OwnDialRule
-from sedge.core.records import CivicElements, HolderKind, HolderRef, Site
+from sedge.core.records import CivicElements, HolderKind, HolderRef, Site, Trunk
+from sedge.core.trunks.records import NumberFormat, Sbc, SendRule, TrunkSettings
+from sedge.core.trunks.sbcs import in_turn
 from sedge.core.workorders import tasks as t
 from sedge.services.holders import site_management
 from sedge.services.workorders import order_running, workorders
@@ -54,6 +56,39 @@ def test_every_site_of_the_demo_has_told_its_dial_plan(installation, context):
         rules = told(installation, f"dial-plans/{site}")["rules"]
         assert rules[0]["leads_to"] == "emergency"
         assert len(rules) > 5
+
+
+def test_a_trunk_tells_where_its_calls_go_and_how_numbers_are_written(installation, context):
+    before = told(installation, "trunks/leeds-a/way")
+    assert (before["sends"], before["rules"]) == ("with plus", [])
+    with context.reading() as reading:
+        trunk = reading.records.the(Trunk, "leeds-a")
+    settings = trunk.settings or TrunkSettings()
+    rules = (SendRule(pattern="49xx.", strip=2, before="0", name="Germany"),)
+    change = t.ChangeTrunk(
+        trunk="leeds-a",
+        name=trunk.name,
+        host="fellgate.example",
+        channels=30,
+        settings=settings.copy_with(send_rules=rules, sends=NumberFormat.NATIONAL, port=5061),
+        sbc="edge-one",
+    )
+    order = workorders.draft(context, "x", [change])
+    order_running.run(context, order.id)
+    until_quiet(installation)
+    way = told(installation, "trunks/leeds-a/way")
+    assert (way["host"], way["port"], way["sends"]) == ("fellgate.example", 5061, "national")
+    assert way["rules"] == [{"pattern": "49xx.", "strip": 2, "before": "0"}]
+    with context.reading() as reading:
+        group = in_turn(reading.records.the(Sbc, "edge-one"), reading.records.all(Sbc))
+    assert len(group) > 1
+    assert [x["host"] for x in way["over"]] == [x.host for x in group]
+    undo = order_running.undo(context, order.id)
+    order_running.run(context, undo.id)
+    until_quiet(installation)
+    assert told(installation, "trunks/leeds-a/way") == before
+    ran(installation, context, t.RetireSbc(sbc=group[1].id))
+    assert told(installation, "trunks/leeds-a/way")["over"] == before["over"][:1]
 
 
 def test_what_does_not_concern_it_is_not_told_again(installation, context, monkeypatch):

@@ -23,7 +23,6 @@ class LoadSpec:
     trunks: set[str] = field(default_factory=set)
     listed: set[str] = field(default_factory=set)  # trunks whose numbers are looked at
     every_site: bool = False
-    sbcs: bool = False  # all of them
     holds: set[str] = field(default_factory=set)
     emails: set[str] = field(default_factory=set)
     records: set[tuple[Subject, str]] = field(default_factory=set)

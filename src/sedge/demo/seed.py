@@ -26,6 +26,7 @@ from sedge.core.records import (
     ServiceLine,
     Site,
     Spot,
+    Trunk,
 )
 from sedge.core.safety.spots import spot_code
 from sedge.core.workorders import tasks as t
@@ -52,6 +53,7 @@ from sedge.services.telephony_sync import (
     plain_body,
     routing_of,
     rules_of,
+    way_of,
 )
 from sedge.services.workorders.outcomes import register_with_carrier
 from sedge.store import secrets
@@ -125,6 +127,9 @@ class Seeding:
         self.installation.outside.telephony.set_up(
             devices, {n.e164: routing_of(n, estate) for n in numbers}, paths, people, plans
         )
+        for trunk in estate.all(Trunk):
+            if trunk.settings is not None:
+                self.installation.outside.telephony.put_trunk(trunk.id, way_of(trunk, estate))
         if self.installation.outside.control:
             self.installation.outside.control.put_in_service(
                 [

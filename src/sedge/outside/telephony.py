@@ -133,6 +133,11 @@ class Telephony(Service):
         """Whether calls may go over a trunk, as long as nothing else is said."""
         self.call("PUT", f"trunks/{quote(trunk)}", json={"carries": carries})
 
+    def put_trunk(self, trunk: str, way: dict[str, object]) -> None:
+        """How calls leave over a trunk: where to, over which SBCs in turn, and how numbers are
+        written."""
+        self.call("PUT", f"trunks/{quote(trunk)}/way", json=way)
+
     def connect(self, trunk: str, wish: dict[str, Any]) -> str:
         """Sign in at another carrier with host, port, transport, user and password; '' once it is
         signed in, else in a word why not."""

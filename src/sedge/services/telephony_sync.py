@@ -34,7 +34,8 @@ from sedge.core.records import (
 )
 from sedge.core.safety.effective_spot import effective_spot
 from sedge.core.safety.emergency import help_trunks
-from sedge.core.trunks.records import TrunkState
+from sedge.core.trunks.records import Sbc, TrunkState
+from sedge.core.trunks.sbcs import in_turn
 from sedge.outside.telephony import Telephony
 
 
@@ -182,8 +183,14 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                     telephony.put_number(number.e164, routing_of(number, after))
                 else:
                     telephony.remove_number(number.e164)
-            case Trunk() as trunk if _is_used_otherwise(change.before, trunk):
-                telephony.use_trunk(trunk.id, carries=trunk.state is TrunkState.IN_SERVICE)
+            case Trunk() as trunk:
+                if _is_used_otherwise(change.before, trunk):
+                    telephony.use_trunk(trunk.id, carries=trunk.state is TrunkState.IN_SERVICE)
+                if way_of(trunk, after) != _way_before(change.before, after):
+                    telephony.put_trunk(trunk.id, way_of(trunk, after))
+            case Sbc() as sbc:
+                for trunk in _ending_at(sbc, change.before, after):
+                    telephony.put_trunk(trunk.id, way_of(trunk, after))
             case Grant() as grant:
                 if grant.until is None:
                     telephony.put_licence(grant.holder.id, grant.product, grant.works_from)
@@ -255,6 +262,45 @@ def dial_plan_of(site: Site) -> dict[str, object]:
         for rule in plan_of(site)
     ]
     return {"country": site.country, "rules": rules}
+
+
+def way_of(trunk: Trunk, estate: Estate) -> dict[str, object]:
+    """How calls leave over a trunk, as the telephone system takes it; nothing where nobody has said
+    how it is set up."""
+    if trunk.settings is None:
+        return {}
+    told = trunk.settings.model_dump(
+        mode="json", include={"port", "transport", "outbound_proxy", "sends", "last_digits"}
+    )
+    rules = [rule.model_dump(exclude={"name"}) for rule in trunk.settings.send_rules]
+    own = estate.get(Sbc, trunk.sbc) if trunk.sbc else None
+    over = in_turn(own, estate.all(Sbc)) if own else []
+    return told | {
+        "host": trunk.host,
+        "rules": rules,
+        "over": [
+            {
+                "host": sbc.host,
+                "port": sbc.port,
+                "transport": sbc.transport.value,
+                "order": sbc.order,
+                "weight": sbc.weight,
+            }
+            for sbc in over
+            if not sbc.retired
+        ],
+    }
+
+
+def _way_before(before: object, estate: Estate) -> dict[str, object]:
+    return way_of(before, estate) if isinstance(before, Trunk) else {}
+
+
+def _ending_at(sbc: Sbc, before: object, estate: Estate) -> list[Trunk]:
+    """The trunks whose calls go over an SBC or over one that it stands in for, or did so before."""
+    groups = {sbc.group, before.group if isinstance(before, Sbc) else ""} - {""}
+    along = {sbc.id, *(x.id for x in estate.all(Sbc) if x.group in groups)}
+    return [trunk for trunk in estate.all(Trunk) if trunk.sbc in along]
 
 
 def _is_used_otherwise(before: object, after: Trunk) -> bool:

@@ -112,6 +112,16 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
             book.put("trunk unused", trunk, True)
         return {}
 
+    @routes.put("/trunks/{trunk}/way")
+    def put_trunk(trunk: str, body: dict[str, object]) -> dict[str, object]:
+        """How calls leave over a trunk."""
+        book.put("trunk way", trunk, body)
+        return {}
+
+    @routes.get("/trunks/{trunk}/way")
+    def trunk_way(trunk: str) -> Json:
+        return book.get("trunk way", trunk) or {}
+
     @routes.put("/connections/{trunk}")
     def connect(trunk: str, body: Connection) -> dict[str, object]:
         """Signs in at the other carrier and says whether that worked."""

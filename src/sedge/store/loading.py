@@ -51,7 +51,7 @@ from sedge.store.repositories.records import Records, is_open, without_own
 from sedge.store.schema import holders, tables
 
 R = TypeVar("R", bound=Fact)
-WHOLE = (Product, Subscription, Carrier, Account, Trunk, Defaults)
+WHOLE = (Product, Subscription, Carrier, Account, Trunk, Sbc, Defaults)
 # as far as a remedy is to name one; nothing is judged by what is beyond
 POOL = 12  # free numbers of each site and capacity
 MOST_SITES = 40  # of one work order for which free numbers are looked up
@@ -63,8 +63,8 @@ def load(records: Records, wanted: LoadSpec, now: datetime, *, home: str = "GB")
     """The estate as far as `wanted` reaches: those records, what they refer to, the small tables
     whole.
 
-    Whole are products, subscriptions, carriers, accounts and trunks; where choices are wanted, per
-    site the first free numbers of each capacity.
+    Whole are products, subscriptions, carriers, accounts, trunks and SBCs; where choices are
+    wanted, per site the first free numbers of each capacity.
     """
     loader = _Loader(records, Estate(now, home=home), wanted)
     loader.put_wanted()
@@ -141,8 +141,6 @@ class _Loader:
             self.get(record_type, keys)
         for subject in {subject for subject, _ in wanted.records}:
             self.get(RECORD_TYPES[subject], {key for s, key in wanted.records if s is subject})
-        if wanted.sbcs:
-            self.put(records.all(Sbc))
         if wanted.every_site:
             self.put(records.all(Site))
         self.roots += self._listed(wanted.listed)

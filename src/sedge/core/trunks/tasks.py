@@ -213,11 +213,7 @@ class ChangeTrunk(Task):
     emergency: bool = True
     sbc: str = Field(default="", max_length=80)
 
-    def needs(self) -> LoadSpec:
-        found = with_every_trunk(self)
-        found.sbcs = True
-        return found
-
+    needs = with_every_trunk
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing
@@ -272,7 +268,7 @@ class SetSbc(Task):
     reversal = restore
 
     def needs(self) -> LoadSpec:
-        return LoadSpec(sites={self.site}, sbcs=True)
+        return LoadSpec(sites={self.site})
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         verb = "Change" if estate.get(Sbc, self.id) else "Add"
@@ -314,7 +310,7 @@ class RetireSbc(Task):
     reversal = restore
 
     def needs(self) -> LoadSpec:
-        return LoadSpec(sbcs=True)
+        return LoadSpec()
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         return f"Retire SBC {name_of(estate, Sbc, self.sbc)}", ""
