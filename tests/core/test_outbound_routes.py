@@ -335,3 +335,19 @@ def test_a_trunk_that_takes_other_carriers_caller_ids_is_a_candidate(estate):
     assert down[0].id == "brackwater-leeds"
     assert "caller IDs of other carriers" in down[1][1].reason
     assert [c.taken for c in candidates][:1] == [True]
+
+
+def test_countries_of_one_calling_code_are_told_apart():
+    assert read_destinations("Canada, us, country Canada") == (
+        "country Canada",
+        "country United States",
+    )
+    toronto, boston = called("+14165550123", "GB"), called("+16175550140", "GB")
+    assert exactness("country Canada", boston) == 0
+    assert (
+        exactness("+1416", toronto)
+        > exactness("country Canada", toronto)
+        > exactness("+1", toronto)
+        > exactness("international", toronto)
+        > 0
+    )

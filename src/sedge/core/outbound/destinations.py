@@ -1,4 +1,4 @@
-"""Where an outbound route leads: first digits, kinds of number, rate groups; as people type them,
+"""Where an outbound route leads: first digits, countries, kinds of number, rate groups; as people type them,
 and which of them fits a number best."""
 
 import re
@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from sedge.core.errors import NotUnderstood
 from sedge.core.numbers.e164 import describe
-from sedge.core.numbers.plan import COUNTRIES, Kind
-from sedge.core.outbound.records import RATE_GROUP, DestinationKind
+from sedge.core.numbers.plan import COUNTRIES, Country, Kind
+from sedge.core.outbound.records import OF_COUNTRY, RATE_GROUP, DestinationKind
 
 MOST_DESTINATIONS = 200
 LONGEST_GROUP = 60
@@ -34,6 +34,16 @@ class Called:
     groups: frozenset[str] = frozenset()
 
 
+def _shares_code(country: Country) -> bool:
+    """Whether first digits alone don't tell it from another, as in North America."""
+    return sum(c.calling_code == country.calling_code for c in COUNTRIES.values()) > 1
+
+
+OF_SHARED_CODES = {
+    OF_COUNTRY + c.name: f"+{c.calling_code}" for c in COUNTRIES.values() if _shares_code(c)
+}
+
+
 def called(to: str, country: str, groups: Sequence[str] = ()) -> Called:
     """A number (E.164) as seen from a country."""
     facts = describe(to)
@@ -41,12 +51,14 @@ def called(to: str, country: str, groups: Sequence[str] = ()) -> Called:
     if facts.country != country:
         side = DestinationKind.INTERNATIONAL
     kinds = {side.value, *(k.value for k in (OF_NUMBER.get(facts.kind),) if k)}
+    if known := COUNTRIES.get(facts.country):
+        kinds.add(OF_COUNTRY + known.name)
     return Called(to, frozenset(kinds), frozenset(name.casefold() for name in groups if name))
 
 
 def exactness(destination: str, to: Called) -> int:
     """How exactly a destination fits a number, 0 where it does not. A kind of number wins over a
-    rate group, both over first digits; `international` and `national` only over `all`."""
+    rate group, both over first digits and countries; `international` and `national` only over `all`."""
     if destination.startswith(EVERYTHING):
         return len(destination) * 2 if to.e164.startswith(destination) else 0
     if destination.startswith(RATE_GROUP):
@@ -54,6 +66,8 @@ def exactness(destination: str, to: Called) -> int:
         return OF_A_GROUP * 2 if named in to.groups else 0
     if destination not in to.kinds:
         return 0
+    if destination in OF_SHARED_CODES:  # more exact than the code alone
+        return len(OF_SHARED_CODES[destination]) * 2 + 1
     return OF_A_SIDE * 2 + 1 if destination in SIDES else OF_A_KIND * 2
 
 
@@ -74,8 +88,13 @@ def _read(word: str, field: str) -> str:
         return kind
     if low.startswith(RATE_GROUP):
         return RATE_GROUP + " ".join(word.split())[len(RATE_GROUP) :][:LONGEST_GROUP]
-    names = {c.name.lower(): f"+{c.calling_code}" for c in COUNTRIES.values()}
-    names |= {c.code.lower(): f"+{c.calling_code}" for c in COUNTRIES.values()}
+    low = low.removeprefix(OF_COUNTRY)
+    ways = {c.code: f"+{c.calling_code}" for c in COUNTRIES.values()}
+    ways |= {c.code: OF_COUNTRY + c.name for c in COUNTRIES.values() if _shares_code(c)}
+    names = {c.name.lower(): ways[c.code] for c in COUNTRIES.values()}
+    names |= {c.code.lower(): ways[c.code] for c in COUNTRIES.values()}
+    if names.get(low, "").startswith(OF_COUNTRY):
+        return names[low]
     names |= {"all": EVERYTHING, "+": EVERYTHING, "everything": EVERYTHING}
     plain = names.get(low) or re.sub(r"[\s\-().]", "", word)
     plain = "+" + plain[2:] if plain.startswith("00") else plain

@@ -39,6 +39,7 @@ def clock(minute: int) -> str:
     return f"{minute // 60:02d}:{minute % 60:02d}"
 
 
+OF_COUNTRY = "country "  # before the name of one that shares its calling code with others
 RATE_GROUP = "rate group "  # before the name that a rate deck gives to destinations
 
 
