@@ -1,5 +1,5 @@
-"""Where an outbound route leads: first digits, countries, kinds of number, rate groups; as people type them,
-and which of them fits a number best."""
+"""Where an outbound route leads: first digits, countries, kinds of number, rate groups; as people
+type them, and which of them fits a number best."""
 
 import re
 from collections.abc import Sequence
@@ -58,7 +58,8 @@ def called(to: str, country: str, groups: Sequence[str] = ()) -> Called:
 
 def exactness(destination: str, to: Called) -> int:
     """How exactly a destination fits a number, 0 where it does not. A kind of number wins over a
-    rate group, both over first digits and countries; `international` and `national` only over `all`."""
+    rate group, both over first digits and countries; `international` and `national` only over
+    `all`."""
     if destination.startswith(EVERYTHING):
         return len(destination) * 2 if to.e164.startswith(destination) else 0
     if destination.startswith(RATE_GROUP):
