@@ -6,6 +6,7 @@ import re
 import pytest
 
 from sedge.web.spend.rate_chart import MOST_MARKS, shape_at
+from tests.conftest import in_one_line
 
 HTMX = {"HX-Request": "true"}
 
@@ -36,6 +37,21 @@ def test_use_by_hour_and_a_numbers_year(reader):
     assert "Last calls" in year
     assert "0113 496 0103" in reader.get("/spend/usage/idle").text
     assert "No calls" in reader.get("/spend/usage/numbers/441514960400").text
+
+
+def test_a_call_path_says_where_its_callers_go_and_give_up(reader):
+    page = in_one_line(reader.get("/paths/canal-front-desk").text)
+    assert "Calls by step" in page
+    told = page.partition("Calls by step")[2].partition("A week of calls")[0]
+    assert re.search(r"key 1, visits <span class=\"soft\">[\d,]+, \d+%", told)
+    assert told.index("Opening hours") < told.index("Menu") < told.index("Mailbox: front desk")
+    use = reader.get("/api/v1/paths/canal-front-desk/use").json()["steps"]
+    assert sum(s["calls"] for s in use if s["step"] == "menu") == sum(
+        e["calls"] for s in use if s["step"] == "menu" for e in s["exits"]
+    )
+    early = reader.get("/api/v1/paths/canal-front-desk/use?from=2020-01-01&to=2020-02-01").json()
+    assert {s["calls"] for s in early["steps"]} == {0}
+    assert reader.get("/api/v1/paths/nowhere/use").status_code == 404
 
 
 def test_a_help_desk_sees_how_often_and_not_who(client):

@@ -123,7 +123,7 @@ class Telephony(Service):
     def call_records(self, after: int) -> list[dict[str, Any]]:
         """Records of calls that are over, after the one of that number, oldest first: `no`,
         `started`, `answered` ('' for no), `ended` (RFC 3339), `from`, `to`, `direction`, `trunk`,
-        `cause`."""
+        `cause`, `steps` (each with path, step, exit and seconds)."""
         return self.call("GET", f"calls?after={after}")["records"]
 
     def trunks_down(self) -> set[str]:

@@ -50,6 +50,7 @@ def routing_of(number: Number, estate: Estate) -> dict[str, Any]:
         "works_from": assignment.works_from.isoformat() if assignment else None,
         "home": _home(number, estate),
         "trunk": number.trunk,
+        "path_id": number.path or "",
         "path": plain_body(path_of(number, estate).model_dump(mode="json"), estate),
         "fallback": number.fallback,
         "calls_out": _calls_out(number, estate),

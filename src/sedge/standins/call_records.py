@@ -1,5 +1,6 @@
 """The records that the simulated telephone system keeps of calls that were placed on it."""
 
+from collections.abc import Sequence
 from datetime import timedelta
 
 from sedge.standins.storage import Book, Json, moment, stamp
@@ -10,9 +11,17 @@ MOST_AT_ONCE = 10_000
 
 
 def keep_record(
-    book: Book, number: str, other: str, direction: str, *, trunk: str, ring: int, answered: bool
+    book: Book,
+    number: str,
+    other: str,
+    direction: str,
+    *,
+    trunk: str,
+    ring: int,
+    answered: bool,
+    steps: Sequence[Json] = (),
 ) -> None:
-    """One leg, under the next number."""
+    """One leg, under the next number; `steps` of the call path that it passed."""
     no = int(book.get("counter", "call") or 0) + 1
     book.put("counter", "call", no)
     starts = book.now()
@@ -31,6 +40,7 @@ def keep_record(
             "direction": direction,
             "trunk": trunk,
             "cause": "16" if answered else "19",
+            "steps": list(steps),
         },
     )
 

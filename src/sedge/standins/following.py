@@ -43,6 +43,7 @@ class InboundCall:
         self.over = ""
         self.routing: Json = {}
         self.turns: dict[str, int] = {}
+        self.passed: list[Json] = []
 
     def place(self) -> Json:
         result = self._placed()
@@ -54,6 +55,7 @@ class InboundCall:
             trunk=self.over,
             ring=self.seconds,
             answered=result["ended"] not in {"rejected", "ended"},
+            steps=self.passed,
         )
         return result
 
@@ -111,17 +113,23 @@ class InboundCall:
     def _walk(self, path: Json) -> str:
         """From step to step; a path that goes on in another never comes back."""
         key: str | None = path["first"]
+        path_id = self.routing.get("path_id", "")
         for _ in range(MOST_STEPS):
             step = path["steps"].get(key) if key else None
             if step is None:
                 return "ended"
             if step["kind"] == "path":
-                path = self.book.get("path", step["path"])
+                path_id = step["path"]
+                path = self.book.get("path", path_id)
                 if path is None:
                     return "ended"
                 key = path["first"]
                 continue
+            begun = self.seconds
             outcome = getattr(self, f"_{step['kind']}")(step, key)
+            self.passed.append(
+                {"path": path_id, "step": key, "exit": outcome, "seconds": self.seconds - begun}
+            )
             if outcome in FINAL:
                 return outcome
             key = step.get("exits", {}).get(outcome)

@@ -12,6 +12,7 @@ from sedge.api.imports.files import TheFile
 from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May, allowed
 from sedge.core.numbers.e164 import read_one
+from sedge.core.spend.step_use import LONGEST_STAY, MOST_PASSED, Passed, way_as_text
 from sedge.core.spend.usage import Use
 from sedge.services.spend import call_records, call_settings, telephone_records, usage
 from sedge.store.repositories.spend.call_files import CallFile
@@ -19,6 +20,18 @@ from sedge.store.repositories.spend.call_files import CallFile
 resource = Resource(tags=["spend"])
 Since = Annotated[str, Query(alias="from", max_length=40)]
 Until = Annotated[str, Query(alias="to", max_length=40)]
+
+
+class PassedAsked(BaseModel):
+    """A step of a call path that the call was in for `seconds`. `exit` is the key pressed in a
+    menu, the exit by which it went on, or how it ended there: answered, mailbox, announced,
+    forwarded, ended, gave up."""
+
+    model_config = ConfigDict(extra="forbid")
+    path: str = Field(default="", max_length=80, pattern=r"^[^/=;:]*$")
+    step: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
+    exit: str = Field(min_length=1, max_length=40, pattern=r"^[^/=;:]+$")
+    seconds: int = Field(ge=0, le=LONGEST_STAY)
 
 
 class CallLegAsked(BaseModel):
@@ -39,6 +52,7 @@ class CallLegAsked(BaseModel):
     trunk: str = Field(default="", max_length=80)
     direction: str = Field(default="", max_length=20)
     cause: int | None = Field(default=None, ge=0, le=127, description="ITU-T Q.850")
+    steps: list[PassedAsked] = Field(default=[], max_length=MOST_PASSED)
 
     def row(self) -> dict[str, str]:
         """As the reader of rows takes it."""
@@ -55,6 +69,7 @@ class CallLegAsked(BaseModel):
             "trunk": self.trunk,
             "direction": self.direction,
             "cause": "" if self.cause is None else str(self.cause),
+            "steps": way_as_text(Passed(x.path, x.step, x.exit, x.seconds) for x in self.steps),
         }
         return {name: value for name, value in told.items() if value}
 

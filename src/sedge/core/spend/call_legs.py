@@ -4,6 +4,8 @@ from enum import StrEnum
 from hashlib import blake2b
 from typing import NamedTuple
 
+from sedge.core.spend.step_use import Passed
+
 
 class Direction(StrEnum):
     """As our numbers see it; a forward is the second leg of a call in."""
@@ -17,7 +19,7 @@ class CallLeg(NamedTuple):
     """One leg of a call. `key` tells it from all others of its source; `started` is seconds since
     1970 (UTC); `ring` and `talk` are seconds before and after it was answered. `number` is ours,
     `other` the other side's: E.164 with plus, or as it was sent ('' withheld). `cause` is that of
-    ITU-T Q.850, 0 where none is told."""
+    ITU-T Q.850, 0 where none is told. `way` are the steps of call paths that it passed."""
 
     key: str
     started: int
@@ -29,6 +31,7 @@ class CallLeg(NamedTuple):
     other: str
     trunk: str
     cause: int
+    way: tuple[Passed, ...] = ()
 
 
 SHORTENED = "…"

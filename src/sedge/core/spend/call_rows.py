@@ -10,6 +10,7 @@ from sedge.core.errors import NotOneNumber, NotUnderstood
 from sedge.core.imports.fields import normal, plain_cell
 from sedge.core.numbers.e164 import is_canonical, read_one
 from sedge.core.spend.call_legs import CallLeg, Direction
+from sedge.core.spend.step_use import Passed, read_way
 
 FIELDS = {
     "key": "Record's own id",
@@ -24,6 +25,7 @@ FIELDS = {
     "trunk": "Trunk",
     "direction": "Direction",
     "cause": "Cause",
+    "steps": "Steps of the call path",
 }
 WORDS = {
     "key": ("id", "call id", "record id", "record", "cdr id", "uid", "unique id", "leg id", "key"),
@@ -74,6 +76,7 @@ WORDS = {
     "trunk": ("trunk", "line", "gateway", "route", "leitung"),
     "direction": ("direction", "type", "call type", "richtung"),
     "cause": ("cause", "cause code", "release cause", "q 850", "hangup cause", "result"),
+    "steps": ("steps", "way", "call flow", "steps of the call path"),
 }
 BY_WORD = {word: name for name, words in WORDS.items() for word in words}
 NEEDED = ("started", "from", "to")
@@ -168,6 +171,7 @@ class CallReader:
             other,
             self.trunks.get(trunk.casefold(), "") if trunk else "",
             _cause(row.get("cause", "")),
+            _way(row["steps"]) if row.get("steps") else (),
         )
 
     def _sides(
@@ -296,6 +300,13 @@ def _ring(started: int, answered: int | None, ended: int | None, talk: int | Non
     if ended is not None and talk is not None:
         return max(0, ended - started - talk)
     return ended - started if ended is not None and not talk else 0
+
+
+def _way(text: str) -> tuple[Passed, ...]:
+    try:
+        return read_way(text)
+    except NotUnderstood as wrong:
+        raise RowProblem(wrong.message, reason="steps", field="steps") from None
 
 
 def _cause(text: str) -> int:

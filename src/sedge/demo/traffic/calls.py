@@ -12,9 +12,11 @@ from zoneinfo import ZoneInfo
 import holidays
 from sqlalchemy import Connection, select
 
-from sedge.core.records import ServiceLine, Site
+from sedge.core.callpaths.steps import Path
+from sedge.core.records import PathVersion, ServiceLine, Site
 from sedge.core.spend.call_legs import CallLeg, Direction
-from sedge.store.repositories.records import Records
+from sedge.demo.traffic.ways import Ways
+from sedge.store.repositories.records import Records, is_open
 from sedge.store.schema import spend, tables
 
 SEED = 20_240_917
@@ -85,6 +87,12 @@ class Caller:
                 select(life.c.number, life.c.trunk).where(life.c.trunk.is_not(None))
             ).all()
         )
+        self.ways = Ways({p.id: Path.model_validate(p.body) for p in records.all(PathVersion)})
+        self.path_of = dict(
+            connection.execute(
+                select(life.c.number, life.c.path).where(life.c.path.is_not(None), is_open())
+            ).all()
+        )
 
     def calls(self, first: date, last: date, now: datetime, burst_on: date) -> Iterator[CallLeg]:
         """Every call of these days that is over by now, in their order."""
@@ -130,7 +138,7 @@ class Caller:
         habit = self._habit(kind, key, number)
         factor = _factor(habit, day, site.country, site.country == "GB" and kind != "person")
         for _ in range(_drawn(random, habit.ins * factor)):
-            leg = self._leg(random, line, habit, day, Direction.IN)
+            leg = self._on_its_way(self._leg(random, line, habit, day, Direction.IN))
             yield leg
             if key == FORWARDED_AT_NIGHT and leg.answered and not 7 <= _hour(site, leg) < 19:
                 yield leg._replace(
@@ -139,9 +147,13 @@ class Caller:
                     ring=6,
                     direction=Direction.FORWARD,
                     other=DUTY_MOBILE,
+                    way=(),
                 )
         for _ in range(_drawn(random, habit.outs * factor)):
             yield self._leg(random, line, habit, day, Direction.OUT)
+
+    def _on_its_way(self, leg: CallLeg) -> CallLeg:
+        return leg._replace(way=self.ways.of(leg, self.path_of.get(int(leg.number), "")))
 
     def _habit(self, kind: str, key: str, number: int) -> Habit:
         if kind == "person":

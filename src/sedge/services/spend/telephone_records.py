@@ -4,6 +4,7 @@ from datetime import timedelta
 
 from sedge.core.access.roles import May
 from sedge.core.errors import OutsideTrouble
+from sedge.core.spend.step_use import Passed, way_as_text
 from sedge.services.context import Context
 from sedge.services.periodic import periodic
 from sedge.services.spend import call_records
@@ -47,6 +48,7 @@ def fetch(context: Context) -> Taken:
             "direction": record["direction"],
             "trunk": record["trunk"],
             "cause": record["cause"],
+            "steps": way_as_text(Passed(**passed) for passed in record.get("steps", ())),
         }
         for record in found
     ]

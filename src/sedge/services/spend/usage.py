@@ -8,10 +8,12 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import ColumnElement, Table, func, select
 
+from sedge.core.callpaths.steps import Path
 from sedge.core.enums import HolderKind
 from sedge.core.errors import NotUnderstood
-from sedge.core.records import Person, ServiceLine, Site, Trunk
+from sedge.core.records import PathVersion, Person, ServiceLine, Site, Trunk
 from sedge.core.spend.call_legs import Direction
+from sedge.core.spend.step_use import StepUse, use_of_steps
 from sedge.core.spend.usage import Use, erlangs
 from sedge.services.context import Context, Reading
 from sedge.store.repositories.spend import calls, quiet_numbers
@@ -126,6 +128,15 @@ def _names(reading: Reading, by: str, keys: Sequence[str]) -> dict[str, str]:
         case "holder":
             return holder_names(reading, keys)
     return {}
+
+
+def of_steps(context: Context, path: str, first: date, last: date) -> list[StepUse]:
+    """How the steps of a call path were used, as the telephone system recorded it, in the order in
+    which calls come to them. Raises NotFound."""
+    with context.reading() as reading:
+        published = reading.records.the(PathVersion, path)
+        counted = calls.steps_used(reading.connection, path, first.isoformat(), last.isoformat())
+    return use_of_steps(Path.model_validate(published.body), counted)
 
 
 def holder_names(reading: Reading, keys: Sequence[str]) -> dict[str, str]:

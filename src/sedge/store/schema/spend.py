@@ -75,6 +75,7 @@ call_record = Table(
     Column("number", BigInteger, nullable=False),
     Column("other", String(40), nullable=False),
     Column("trunk", String(80), nullable=False),
+    Column("way", Text, nullable=False, server_default=""),
     Column("site", String(80), nullable=False),
     Column("holder_kind", String(16), nullable=False),
     Column("holder_id", String(80), nullable=False),
@@ -119,6 +120,20 @@ usage_day = Table(
         "currency",
     ),
     Index("usage_day_day", "day"),
+    sqlite_with_rowid=False,
+)
+
+
+step_use = Table(
+    "step_use",
+    estate_metadata,
+    Column("path", String(80)),
+    Column("day", String(10)),
+    Column("step", String(40)),
+    Column("exit", String(40)),
+    Column("calls", Integer, nullable=False),
+    Column("seconds", Integer, nullable=False),
+    PrimaryKeyConstraint("path", "day", "step", "exit"),
     sqlite_with_rowid=False,
 )
 

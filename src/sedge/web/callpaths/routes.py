@@ -18,6 +18,7 @@ from sedge.services.callpaths.paths_now import paths_now
 from sedge.services.context import Context
 from sedge.services.holders import site_management
 from sedge.services.numbers import numbers
+from sedge.services.spend import usage
 from sedge.web.callpaths import views
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, is_swap, render
@@ -108,10 +109,12 @@ def path_page(request: Request, context: RequestContext, key: str) -> Response:
         drawing=paths.is_drawn(context, key),
     )
     proofs = proof_calls.proofs_of(context, path=key)
+    use = usage.of_steps(context, key, *usage.read_days(context, "", ""))
     return render(
         request,
         "path.html",
         page=page,
+        use=use if any(step.calls for step in use) else [],
         proofs=proofs,
         changed=proof_calls.what_changed(context, proofs),
         unproven=proof_calls.without_proof(context, key),

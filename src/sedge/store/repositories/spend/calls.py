@@ -6,11 +6,12 @@ from datetime import UTC, datetime, timedelta
 from itertools import islice
 from typing import NamedTuple
 
-from sqlalchemy import Connection, Table, bindparam, delete, select, update
+from sqlalchemy import Connection, Table, bindparam, delete, func, select, update
 
 from sedge.core.spend.call_legs import CallLeg, Direction, identity
 from sedge.core.spend.months import Month
 from sedge.core.spend.rates.rating import FREE_IN, Leg, Rated
+from sedge.core.spend.step_use import read_way, way_as_text
 from sedge.store.raw import raw_of
 from sedge.store.schema import spend
 
@@ -48,6 +49,7 @@ class Kept(NamedTuple):
     number: int
     other: str
     trunk: str
+    way: str
     site: str
     holder_kind: str
     holder_id: str
@@ -68,7 +70,7 @@ class Kept(NamedTuple):
     def said(self) -> tuple[object, ...]:
         """What its source says of it; a record of the same that says something else is a
         correction."""
-        return self[2:10]
+        return self[2:11]
 
 
 COLUMNS = Kept._fields
@@ -148,6 +150,7 @@ def _row(source: str, leg: CallLeg, known: Surroundings) -> Kept:
         number,
         leg.other,
         leg.trunk,
+        way_as_text(leg.way) if leg.way else "",
         held.site,
         held.holder_kind,
         held.holder_id,
@@ -200,10 +203,11 @@ Sums = dict[tuple[object, ...], list[int]]
 
 
 def count(connection: Connection, sides: Iterable[tuple[Kept, int]]) -> None:
-    """Add records to what is counted by day, month and hour, or take them off."""
+    """Add records to what is counted by day, month, hour and step, or take them off."""
     days: Sums = {}
     months: Sums = {}
     hours: Sums = {}
+    steps: Sums = {}
     for row, by in sides:
         answered = by if row.answered else 0
         amounts = (by, answered, by * row.talk, by * row.ring, by * row.included, by * row.cost)
@@ -213,10 +217,13 @@ def count(connection: Connection, sides: Iterable[tuple[Kept, int]]) -> None:
         paid = row.cost_centre, row.account, row.direction, row.currency
         _add(months, (row.day[:7], *whose, *paid), amounts)
         _add_hours(hours, row, by, answered)
+        if row.way:
+            _add_steps(steps, row, by)
     for table, sums in (
         (spend.usage_day, days),
         (spend.usage_month, months),
         (spend.usage_hour, hours),
+        (spend.step_use, steps),
     ):
         _add_sums(connection, table, sums)
 
@@ -242,6 +249,14 @@ def _add_hours(hours: Sums, row: Kept, by: int, answered: int) -> None:
         begins, hour = until, hour + 1
 
 
+def _add_steps(steps: Sums, row: Kept, by: int) -> None:
+    """Each step once for a call that comes to it, those of paths that have a name."""
+    for passed in read_way(row.way):
+        if passed.path:
+            key = passed.path, row.day, passed.step, passed.exit
+            _add(steps, key, (by, by * passed.seconds))
+
+
 def _add_sums(connection: Connection, table: Table, sums: Sums) -> None:
     """Rows whose calls come to nothing go."""
     keys = [column.name for column in table.primary_key.columns]
@@ -259,6 +274,20 @@ def _add_sums(connection: Connection, table: Table, sums: Sums) -> None:
     if any(amounts[0] < 0 for amounts in sums.values()):
         spent = [table.c[name] == 0 for name in values]
         connection.execute(delete(table).where(*spent))
+
+
+def steps_used(
+    connection: Connection, path: str, since: str, until: str
+) -> dict[tuple[str, str], tuple[int, int]]:
+    """For each step and exit of a path how many calls, and how many seconds they were there, on
+    days from `since` to `until` (ISO 8601)."""
+    table = spend.step_use
+    query = (
+        select(table.c.step, table.c.exit, func.sum(table.c.calls), func.sum(table.c.seconds))
+        .where(table.c.path == path, table.c.day.between(since, until))
+        .group_by(table.c.step, table.c.exit)
+    )
+    return {(step, way): (n, seconds) for step, way, n, seconds in connection.execute(query)}
 
 
 class HeldNumbers:
