@@ -3,7 +3,7 @@
 import pytest
 
 from sedge.core.errors import NotUnderstood
-from sedge.formats.dial_rules_csv import COLUMNS, MOST_BYTES, RuleLine, read_rules, write_rules
+from sedge.formats.dial_rules_csv import DIALLED, MOST_BYTES, RuleLine, read_rules, write_rules
 
 WORKSHOPS = RuleLine(2, "Workshops", "7[1-4]xx", "1", "+44", "number", "national")
 STORES = RuleLine(3, 'Stores, "old"', "8xx", "0", "", "extension", "")
@@ -11,7 +11,7 @@ STORES = RuleLine(3, 'Stores, "old"', "8xx", "0", "", "extension", "")
 
 def test_what_is_written_is_read():
     text = write_rules([WORKSHOPS, STORES])
-    assert text.splitlines()[0] == ",".join(COLUMNS)
+    assert text.splitlines()[0] == ",".join(DIALLED)
     assert text.endswith("\r\n")
     assert read_rules(text) == [WORKSHOPS, STORES]
 
