@@ -6,7 +6,13 @@ from random import Random
 import pytest
 
 from sedge.core.facts import money
-from sedge.core.spend.right_sizing import a_year, cheapest_bundles, enough_for, worth_it
+from sedge.core.spend.right_sizing import (
+    Offer,
+    a_year,
+    cheapest_bundles,
+    cheapest_offer,
+    enough_for,
+)
 from sedge.core.spend.unusual_calls import Alarm, Call, Unusual, find
 
 DAY = 86400
@@ -100,14 +106,6 @@ def test_a_quiet_month_does_not_decide():
     assert enough_for([Decimal(5)]) == 5
 
 
-def test_a_licence_is_worth_its_price_when_the_minutes_would_cost_more():
-    months = [Decimal(400)] * 3
-    assert worth_it(months, Decimal("6.40"), 600, Decimal("0.02")) == (True, Decimal("8.00"))
-    assert worth_it(months, Decimal("6.40"), 600, Decimal("0.01")) == (False, Decimal("4.00"))
-    capped = worth_it([Decimal(9000)], Decimal("6.40"), 600, Decimal("0.01"))
-    assert capped == (False, Decimal("6.00"))
-
-
 @pytest.mark.parametrize(
     ("months", "best"),
     [([0, 0, 0], 0), ([400, 450, 480], 1), ([900, 950, 1400], 2), ([100, 100, 100], 0)],
@@ -119,3 +117,19 @@ def test_pooled_bundles_are_bought_up_to_where_the_next_costs_more(months, best)
 
 def test_a_year_is_twelve_months():
     assert a_year(money("0.80", "GBP")) == money("9.60", "GBP")
+
+
+def test_the_cheapest_offer_counts_what_goes_beyond_its_minutes():
+    none, small, large = (
+        Offer("none", Decimal(0), 0),
+        Offer("s", Decimal(2), 100),
+        Offer("l", Decimal(6), 600),
+    )
+    offers, penny = [none, small, large], Decimal("0.05")
+    assert cheapest_offer([Decimal(10)] * 4, offers, penny) == (none, Decimal("0.50"))
+    assert cheapest_offer([Decimal(120)] * 4, offers, penny) == (small, Decimal(3))
+    assert cheapest_offer([Decimal(500)] * 4, offers, penny) == (large, Decimal(6))
+    quiet = [Decimal(500), Decimal(500), Decimal(500), Decimal(500), Decimal(0)]
+    assert cheapest_offer(quiet, offers, penny)[0] == large, "one quiet month decides nothing"
+    assert cheapest_offer([], offers, penny) == (none, Decimal(0))
+    assert cheapest_offer([Decimal(40)] * 3, [small, none], penny)[0] == small, "alike: the first"

@@ -7,21 +7,26 @@ import pytest
 
 from sedge.core.access.roles import May, allowed
 from sedge.core.errors import Forbidden, NotAllowedNow, NotUnderstood
-from sedge.core.records import Subscription
+from sedge.core.facts import money
+from sedge.core.records import Product, Subscription
 from sedge.core.spend.invoices import LineState, Verdict
 from sedge.core.spend.months import Month, last_months
 from sedge.core.spend.right_sizing import Saving
+from sedge.core.workorders import tasks as t
 from sedge.demo.seed import MEMBERS
+from sedge.services.apply_now import add_records
 from sedge.services.spend import (
     budgets,
     costs,
     invoices,
-    right_sizing,
     statements,
     today_lines,
     unusual_calls,
 )
+from sedge.services.spend.savings import licences, right_sizing
+from sedge.services.workorders import order_running, workorders
 from sedge.store.repositories.spend import closed_months
+from tests.conftest import until_quiet
 
 
 def only(context):
@@ -155,6 +160,54 @@ def test_savings_are_what_nobody_uses_and_run_as_one_work_order(context):
     assert {m.currency for m in found.saved()} == {"GBP", "EUR"}
 
 
+def test_a_feature_without_such_calls_is_told_once_it_was_there_long_enough(context):
+    number, feature = "+441134960100", "inbound name lookup"
+    order = workorders.draft(context, "x", [t.SetFeature(number=number, feature=feature)])
+    order_running.run(context, order.id)
+    until_quiet(context.installation, timedelta(hours=1))
+
+    def told():
+        found = right_sizing.view(context).advices
+        return [a for a in found if a.kind is Saving.FEATURES and a.what.startswith(feature)]
+
+    assert told() == []
+    context.installation.clock.advance(timedelta(days=right_sizing.IDLE_DAYS + 2))
+    [advice] = told()
+    assert advice.evidence == "No call in for 60 days."
+    assert advice.saves.amount == Decimal("0.10") * 12
+    assert advice.tasks == (t.SetFeature(number=number, feature=feature, on=False),)
+
+
+def test_a_cheaper_licence_that_allows_the_same_is_advised(context, monkeypatch):
+    monkeypatch.setattr(licences, "needed_licences", lambda reading: {})  # no agreement asks
+    with context.reading() as reading:
+        home = reading.records.the(Product, "home-calling")
+    small = home.copy_with(id="home-small", name="Home small", minutes=2000, version=0)
+    pounds = small.copy_with(id="home-pounds", name="Home in pounds", monthly=money("0", "GBP"))
+    bare = small.copy_with(id="home-bare", name="Home bare", allows=(), monthly=money(0, "GBP"))
+    add_records(
+        context,
+        [
+            small.copy_with(monthly=money("0.10", "GBP"), prices=(money("0.12", "EUR"),)),
+            pounds.copy_with(prices=()),
+            bare.copy_with(prices=(money(0, "EUR"),)),
+        ],
+        reason="offered",
+    )
+    found = [a for a in right_sizing.view(context).advices if a.kind is Saving.PRODUCT]
+    assert len(found) > 3
+    for advice in found:
+        assert advice.what.startswith("Home small instead of Home calling for ")
+        assert advice.saves.currency == "EUR", "where another has no price it is not compared"
+        assert advice.saves.amount > 0
+        assert [task.kind for task in advice.tasks] == [
+            "buy_seats",
+            "revoke_licence",
+            "cancel_seats",
+            "grant_licence",
+        ]
+
+
 def test_nobody_is_advised_to_give_up_what_their_number_needs(context):
     found = right_sizing.view(context)
     revoked = {
@@ -164,7 +217,7 @@ def test_nobody_is_advised_to_give_up_what_their_number_needs(context):
         if task.kind == "revoke_licence"
     }
     with context.reading() as reading:
-        needed = right_sizing.needed_licences(reading)
+        needed = licences.needed_licences(reading)
     assert not {(ref.id, p) for ref, asked in needed.items() for p in asked} & revoked
 
 

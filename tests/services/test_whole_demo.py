@@ -19,7 +19,8 @@ from sedge.demo.seed import MEMBERS
 from sedge.services.clock import Clock
 from sedge.services.context import Context
 from sedge.services.ledger import ledger
-from sedge.services.spend import costs, right_sizing
+from sedge.services.spend import costs
+from sedge.services.spend.savings import right_sizing
 from sedge.services.today import today
 from sedge.settings import Settings
 from sedge.store.repositories.records import is_open

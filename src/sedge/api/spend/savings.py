@@ -6,7 +6,8 @@ from typing_extensions import TypedDict
 from sedge.api.answers import DraftedOut, MoneyOut, Page, drafted_out, moment, money
 from sedge.api.routing import RequestContext, Resource
 from sedge.core.access.roles import May
-from sedge.services.spend import right_sizing, unusual_calls
+from sedge.services.spend import unusual_calls
+from sedge.services.spend.savings import right_sizing
 
 resource = Resource(tags=["spend"])
 

@@ -4,11 +4,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
+from typing import NamedTuple
 
 from sedge.core.facts import Money
+from sedge.core.outbound.caller_name import CNAM
+from sedge.core.spend.call_legs import Direction
 from sedge.core.workorders.task_base import Task
 
 MONTHS_A_YEAR = 12
+INBOUND_LOOKUP, FAX = "inbound name lookup", "fax"
 LIKELY = Decimal("0.8")  # of months need no more than what is advised
 
 
@@ -21,6 +25,8 @@ class Saving(StrEnum):
     NUMBERS_SPARE = "numbers nobody has"
     POOL = "pooled minutes"
     MINUTES = "licence dearer than its minutes"
+    PRODUCT = "a cheaper licence does"
+    FEATURES = "features without use"
     CHANNELS = "channels"
     TRIAL = "trial about to end"
 
@@ -68,14 +74,34 @@ def cheapest_bundles(
     return min(range(most + 1), key=lambda count: (cost(count), count))
 
 
-def worth_it(
-    months: Sequence[Decimal], price: Decimal, included: int, a_minute: Decimal
-) -> tuple[bool, Decimal]:
-    """Whether a licence with included minutes is cheaper than paying for each, by what four months
-    of five need; and what a month would cost without it."""
-    usual = min(enough_for(months), Decimal(included))
-    without = usual * a_minute
-    return without >= price, without
+class Offer(NamedTuple):
+    """A licence that somebody could have: its price and the minutes that it includes a month."""
+
+    product: str
+    price: Decimal
+    minutes: int
+
+
+def cheapest_offer(
+    months: Sequence[Decimal], offers: Sequence[Offer], a_minute: Decimal
+) -> tuple[Offer, Decimal]:
+    """The one that costs least for the minutes of four months of five, with what goes beyond paid
+    by the minute, and what a month then costs; of those that cost alike the first."""
+    usual = enough_for(months)
+
+    def cost(offer: Offer) -> Decimal:
+        return offer.price + max(Decimal(0), usual - offer.minutes) * a_minute
+
+    best = min(offers, key=cost)
+    return best, cost(best)
+
+
+# the side of a number's calls without which a feature does nothing; of others no record tells
+SIDES_OF_FEATURES = {
+    INBOUND_LOOKUP: (Direction.IN,),
+    CNAM: (Direction.OUT,),
+    FAX: (Direction.IN, Direction.OUT),
+}
 
 
 def in_order(found: Sequence[Advice]) -> list[Advice]:

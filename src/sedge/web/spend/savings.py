@@ -6,7 +6,8 @@ from fastapi import Form, Request
 from fastapi.responses import Response
 
 from sedge.core.access.roles import May
-from sedge.services.spend import right_sizing, unusual_calls
+from sedge.services.spend import unusual_calls
+from sedge.services.spend.savings import right_sizing
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, render
 
