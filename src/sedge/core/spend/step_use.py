@@ -13,7 +13,8 @@ GAVE_UP = "gave up"  # the caller hung up in this step
 MOST_PASSED = 60  # steps of one call
 LONGEST_STAY = 24 * 3600
 PASSED = re.compile(
-    r"(?P<path>[^/=;:]{0,80})/(?P<step>[a-z0-9-]{1,40})=(?P<exit>[^/=;:]{1,40}):(?P<seconds>\d{1,6})"
+    r"(?P<path>[^/=;:]{0,80})/(?P<step>[a-z0-9-]{1,40})"
+    r"=(?P<exit>[^/=;:]{1,40}):(?P<seconds>\d{1,6})"
 )
 # how a call can end in a step, besides giving up
 ENDINGS = {
