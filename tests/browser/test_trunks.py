@@ -126,6 +126,34 @@ def test_a_dial_plan_is_edited_by_keyboard_and_tried_key_by_key(page):
     )  # 712 is an extension, too
 
 
+def test_a_trunks_own_rules_are_tried_before_they_are_kept(page):
+    sign_in(page)
+    page.goto("/carriers/trunks/leeds-a")
+    page.get_by_role("link", name="no rules of its own").click()
+    page.get_by_label("Name", exact=True).fill("Germany")
+    page.get_by_label("Pattern", exact=True).fill("49xx.")
+    page.get_by_label("Strip, digits").fill("2")
+    page.get_by_label("Put before").fill("0")
+    page.get_by_label("Number, in any writing").press_sequentially("+49 30 23125 001")
+    expect(page.locator("#tried")).to_contain_text("is sent as 03023125001")
+    page.get_by_role("button", name="Add a rule").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.type("Berlin")
+    page.keyboard.press("Tab")
+    page.keyboard.type("4930x.")
+    page.get_by_label("Put before").last.fill("9")
+    page.get_by_role("button", name="Check rules").click()
+    expect(page.get_by_text("“Berlin” is never reached")).to_be_visible()
+    page.get_by_role("button", name="Move up").last.click()
+    page.get_by_role("button", name="Check rules").click()
+    expect(page.get_by_text("both take")).to_be_visible()
+    accessible(page)
+    page.get_by_role("button", name="Change the dial plan").click()
+    run_order(page)
+    page.goto("/carriers/trunks/leeds-a")
+    expect(page.get_by_role("link", name="2 rules")).to_be_visible()
+
+
 def test_a_route_is_made_and_a_call_takes_it(page):
     sign_in(page)
     page.goto("/outbound-routes")

@@ -32,6 +32,9 @@ def test_keys_are_tried(reader):
     page = " ".join(reader.get(f"/dial-plans/{SITE}?dialled=9112").text.split())
     assert "An emergency number: the call is placed at once" in page
     assert "No rule begins like this" in reader.get(f"/dial-plans/{SITE}?dialled=8888").text
+    typed = row(pattern="8xxx") | {"dialled": "8888"}
+    tried = reader.post(f"/dial-plans/{SITE}/try", data=typed, headers={"HX-Target": "tried"}).text
+    assert "Workshops" in tried, "by the rules as they stand in the form"
 
 
 def test_rules_are_examined_before_anything_changes(rowan):
@@ -150,6 +153,7 @@ def test_the_rules_of_a_trunk_change_by_a_work_order(set_up):
         ("overlaps", 2, 1),
     ]
     order = api.get(f"work-orders/{made['work_order']}").json()
+    assert "to 3 rules of its own for numbers it sends" in str(order)
     warned = next(f for f in order["checks"] if f["rule"] == "trunk.send-rules-reached")
     assert (warned["level"], "Berlin is never reached" in warned["message"]) == ("warn", True)
     run(api, made["work_order"])
@@ -202,8 +206,13 @@ def test_the_pages_of_a_trunks_plan(rowan, set_up):
     items = set_up.get("work-orders").json()["items"]
     run(set_up, next(w["id"] for w in items if str(w["no"]) == order))
     assert rowan.get(f"{here}/rules.csv").text == text
-    tried = rowan.get(f"{here}?number=030 23125 001", headers=HTMX | {"HX-Target": "tried"})
-    assert "no number" in tried.text or "sent as" in tried.text
+    typed = rows(SENT | {"pattern": "4930x.", "before": "9"}) | {"number": "+493023125001"}
+    tried = rowan.post(f"{here}/try", data=typed, headers=HTMX | {"HX-Target": "tried"})
+    assert '<b class="code">93023125001</b>' in tried.text, "as the form has it"
+    kept = rowan.post(f"{here}/try", data={"number": "+493023125001"})
+    assert '<b class="code">03023125001</b>' in kept.text
+    none = rowan.post(f"{here}/try", data={"number": "999999999999999"})
+    assert "is sent as" not in none.text
     abroad = " ".join(rowan.get(f"{here}?number=%2B493023125001").text.split())
     assert 'is sent as <b class="code">03023125001</b>' in abroad
     assert "By rule 1, Germany." in abroad

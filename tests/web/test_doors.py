@@ -325,6 +325,8 @@ MATRIX = {
     "POST /dial-plans/{key}/check": {ADMIN},
     "POST /dial-plans/{key}": {ADMIN},
     "POST /dial-plans/{key}/import": {ADMIN},
+    "POST /dial-plans/{key}/try": EVERYBODY,
+    "POST /dial-plans/trunks/{key}/try": EVERYBODY,
     "GET /dial-plans/trunks/{key}": EVERYBODY,
     "GET /dial-plans/trunks/{key}/rules.csv": EVERYBODY,
     "POST /dial-plans/trunks/{key}/check": {ADMIN},

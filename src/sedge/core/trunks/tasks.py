@@ -10,6 +10,7 @@ from sedge.core.changes import changed, number_changed
 from sedge.core.enums import Subject, Transport
 from sedge.core.errors import NotAllowedNow
 from sedge.core.estate import Change, Estate
+from sedge.core.facts import counted
 from sedge.core.load_spec import LoadSpec
 from sedge.core.numbers.e164 import describe
 from sedge.core.records import Account, Carrier, Site, Trunk
@@ -224,8 +225,19 @@ class ChangeTrunk(Task):
     def describe(self, estate: Estate) -> tuple[str, str]:
         return (
             f"Change trunk {name_of(estate, Trunk, self.trunk)}",
-            f"to {self.settings.sign_in} at {self.host} over {self.settings.transport.upper()}",
+            self._rules_alone(estate)
+            or f"to {self.settings.sign_in} at {self.host} over {self.settings.transport.upper()}",
         )
+
+    def _rules_alone(self, estate: Estate) -> str:
+        """How many rules for numbers it sends, where nothing else changes."""
+        trunk = estate.get(Trunk, self.trunk)
+        rules, before = self.settings.send_rules, trunk.settings if trunk else None
+        if before is None or rules == before.send_rules:
+            return ""
+        if self.settings != before.copy_with(send_rules=rules):
+            return ""
+        return f"to {counted(len(rules), 'rule')} of its own for numbers it sends"
 
     def apply(self, estate: Estate, identity: str = "new") -> list[Change]:
         trunk = estate.the(Trunk, self.trunk)

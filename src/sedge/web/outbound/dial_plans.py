@@ -64,6 +64,21 @@ def every_plan(request: Request, context: RequestContext) -> Response:
 def one(request: Request, context: RequestContext, key: str, dialled: str = "") -> Response:
     plan = dial_plans.view(context, key)
     tried = dial_plans.try_keys(plan, dialled)
+    return render(request, "dial_plan.html", **_facts(plan), dialled=dialled, tried=tried)
+
+
+@place.action("/dial-plans/{key}/try", May.LOOK)
+def try_keys(
+    request: Request,
+    context: RequestContext,
+    key: str,
+    typed: Typed,
+    dialled: Annotated[str, Form(max_length=80)] = "",
+) -> Response:
+    """Keys by the rules as they stand in the form, or as they are where there is none."""
+    asked, places = typed
+    plan = dial_plans.view(context, key, dial_plans.read_asked(asked, places) if asked else None)
+    tried = dial_plans.try_keys(plan, dialled)
     template = "_dial_plan_tried.html" if target(request) == "tried" else "dial_plan.html"
     return render(request, template, **_facts(plan), dialled=dialled, tried=tried)
 

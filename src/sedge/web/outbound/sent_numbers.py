@@ -39,7 +39,20 @@ Typed = Annotated[tuple[list[SendRuleAsked], list[int]], Depends(_asked)]
 
 @place.page("/dial-plans/trunks/{key}", May.LOOK)
 def one(request: Request, context: RequestContext, key: str, number: str = "") -> Response:
-    plan = sent_numbers.view(context, key)
+    return _shown(request, "sent_numbers.html", sent_numbers.view(context, key), number)
+
+
+@place.action("/dial-plans/trunks/{key}/try", May.LOOK)
+def try_number(
+    request: Request,
+    context: RequestContext,
+    key: str,
+    typed: Typed,
+    number: Annotated[str, Form(max_length=80)] = "",
+) -> Response:
+    """A number by the rules as they stand in the form, or as they are where there is none."""
+    rules = sent_numbers.read_asked(*typed) if typed[0] else None
+    plan = sent_numbers.view(context, key, rules)
     template = "_sent_tried.html" if target(request) == "tried" else "sent_numbers.html"
     return _shown(request, template, plan, number)
 
