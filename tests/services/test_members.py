@@ -67,6 +67,22 @@ def test_somebody_is_let_in_chooses_a_password_and_signs_in_with_it(installation
     assert [e.action for e in said][:2] == ["sign-in.taken-up", "sign-in.invited"]
 
 
+def test_a_sent_letter_is_kept_without_the_link_that_lets_in(installation, context):
+    whose = "petra.vogel@lanternfield.example"
+    invited(context)
+    token = letter_link(context, whose)
+    mail.send_waiting(context)
+    sent = [m["text"] for m in installation.outside.mail.mailbox() if m["to"] == whose]
+    assert f"/welcome/{token}" in sent[0]
+    with context.reading() as reading:
+        kept = reading.connection.execute(
+            mails.mail.select().where(mails.mail.c.recipient == whose)
+        ).one()
+    assert token not in f"{kept.text}{kept.html}"
+    assert "/welcome/…" in kept.text
+    assert members.welcome(installation, token)
+
+
 def test_who_signs_in_elsewhere_takes_it_up_with_the_password_they_have(installation, context):
     theirs = in_(installation, "copperleaf")
     helper = MEMBERS[2]

@@ -11,6 +11,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sedge import metrics
 from sedge.services.context import Installation
+from sedge.services.mail import ONE_TIME_PAGES
 from sedge.store.repositories.access.sign_ins import Member
 from sedge.web import front_gate
 from sedge.web.shared.assets import asset_base
@@ -33,9 +34,7 @@ SECURITY = {
 WAITING = "/events"  # a stream that does nothing until something changes
 ONLY_TLS = "max-age=31536000"  # a year (HSTS, RFC 6797)
 ID = re.compile(r"[A-Za-z0-9._-]{8,64}")  # of a request, as a proxy in front may have given it
-TOKENS = re.compile(
-    r"^/(welcome|reset|confirm|phone)/[^/]+"
-)  # paths that let in whoever knows them
+TOKENS = re.compile(rf"^/({'|'.join(ONE_TIME_PAGES)})/[^/]+")
 
 
 class WithHeaders:
