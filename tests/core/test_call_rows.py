@@ -46,6 +46,7 @@ def test_a_plain_row():
         "+447700900123",
         "leeds-a",
         0,
+        (),
     )
 
 
