@@ -95,7 +95,7 @@ def test_rules_are_carried_as_text(rowan):
     for wrong, says in (
         ("pattern\n7xx", "names the columns"),
         ("name;pattern;leads to\nA;7xx;moon", "none of"),
-        ("name;pattern;strip\nA;7xx;many", "how many keys"),
+        ("name;pattern;strip\nA;7xx;many", "how many digits"),
         ("name;pattern;before\nA;7xx;+4x", "put before"),
         ("", "nothing to read"),
     ):

@@ -23,6 +23,13 @@ class RuleLine:
     leads_to: str = ""
     right: str = ""
 
+    def stripped(self) -> int:
+        """How many digits are taken off the front. Raises NotUnderstood naming the line."""
+        if not self.strip.isascii() or not (self.strip or "0").isdigit() or len(self.strip) > 2:
+            said = f"Line {self.line}: “{self.strip}” does not say how many digits are stripped."
+            raise NotUnderstood(said, field="text")
+        return int(self.strip or 0)
+
 
 def write_rules(lines: list[RuleLine], columns: tuple[str, ...] = DIALLED) -> str:
     out = io.StringIO()

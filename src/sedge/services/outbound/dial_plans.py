@@ -244,15 +244,13 @@ def _asked(line: RuleLine) -> RuleAsked:
     if line.right and line.right.lower() not in rights:
         message = f"{where}: “{line.right}” is none of {', '.join(rights)}."
         raise NotUnderstood(message, field="text")
-    if not line.strip.isascii() or not (line.strip or "0").isdigit() or len(line.strip) > 2:
-        message = f"{where}: “{line.strip}” does not say how many keys are stripped."
-        raise NotUnderstood(message, field="text")
+    strip = line.stripped()
     try:
         return RuleAsked(
             name=line.name,
             pattern=line.pattern,
             leads_to=kinds[line.leads_to.lower() or Reached.NUMBER.value],
-            strip=int(line.strip or 0),
+            strip=strip,
             before=line.before,
             right=rights[line.right.lower() or Right.NATIONAL.value],
         )

@@ -196,14 +196,9 @@ def read_csv(text: str) -> list[SendRuleAsked]:
 
 
 def _asked(line: RuleLine) -> SendRuleAsked:
-    where = f"Line {line.line}"
-    if not line.strip.isascii() or not (line.strip or "0").isdigit() or len(line.strip) > 2:
-        message = f"{where}: “{line.strip}” does not say how many digits are stripped."
-        raise NotUnderstood(message, field="text")
+    strip = line.stripped()
     try:
-        return SendRuleAsked(
-            name=line.name, pattern=line.pattern, strip=int(line.strip or 0), before=line.before
-        )
+        return SendRuleAsked(name=line.name, pattern=line.pattern, strip=strip, before=line.before)
     except ValueError:
-        message = f"{where}: “{line.before}” can't be put before a number."
+        message = f"Line {line.line}: “{line.before}” can't be put before a number."
         raise NotUnderstood(message, field="text") from None
