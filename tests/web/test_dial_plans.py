@@ -211,6 +211,8 @@ def test_the_pages_of_a_trunks_plan(rowan, set_up):
     assert '<b class="code">93023125001</b>' in tried.text, "as the form has it"
     kept = rowan.post(f"{here}/try", data={"number": "+493023125001"})
     assert '<b class="code">03023125001</b>' in kept.text
+    without = rows(dict.fromkeys(SENT, "") | {"strip": "0"}) | {"number": "+493023125001"}
+    assert "No rule takes it" in rowan.post(f"{here}/try", data=without).text, "all taken out"
     none = rowan.post(f"{here}/try", data={"number": "999999999999999"})
     assert "is sent as" not in none.text
     abroad = " ".join(rowan.get(f"{here}?number=%2B493023125001").text.split())

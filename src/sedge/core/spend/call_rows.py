@@ -76,7 +76,7 @@ WORDS = {
     "trunk": ("trunk", "line", "gateway", "route", "leitung"),
     "direction": ("direction", "type", "call type", "richtung"),
     "cause": ("cause", "cause code", "release cause", "q 850", "hangup cause", "result"),
-    "steps": ("steps", "way", "call flow", "steps of the call path"),
+    "steps": ("steps", "way", "steps of the call path"),
 }
 BY_WORD = {word: name for name, words in WORDS.items() for word in words}
 NEEDED = ("started", "from", "to")

@@ -9,9 +9,10 @@ from fastapi.responses import Response
 from sedge.core.access.roles import May
 from sedge.core.enums import Reached
 from sedge.core.numbers.plan import COUNTRIES
+from sedge.core.outbound.records import OwnDialRule
 from sedge.services.outbound import dial_plans, sent_numbers
 from sedge.services.outbound.dial_plans import RuleAsked
-from sedge.web.outbound.rule_rows import NOTATIONS, Column, rows_typed
+from sedge.web.outbound.dial_rule_rows import NOTATIONS, Column, RowsTyped, rows_typed
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, render, target
 
@@ -32,7 +33,7 @@ def _asked(
     before: Column = [],  # noqa: B006
     leads_to: Column = [],  # noqa: B006
     right: Column = [],  # noqa: B006
-) -> tuple[list[RuleAsked], list[int]]:
+) -> RowsTyped[RuleAsked]:
     """The rows of the form that are filled in, each with its place. Raises NotUnderstood."""
     columns = {
         "name": name,
@@ -46,7 +47,11 @@ def _asked(
     return rows_typed(RuleAsked, columns)
 
 
-Typed = Annotated[tuple[list[RuleAsked], list[int]], Depends(_asked)]
+Typed = Annotated[RowsTyped[RuleAsked], Depends(_asked)]
+
+
+def _read(typed: RowsTyped[RuleAsked]) -> list[OwnDialRule]:
+    return dial_plans.read_asked(typed.rules, typed.places)
 
 
 @place.page("/dial-plans", May.LOOK)
@@ -76,8 +81,7 @@ def try_keys(
     dialled: Annotated[str, Form(max_length=80)] = "",
 ) -> Response:
     """Keys by the rules as they stand in the form, or as they are where there is none."""
-    asked, places = typed
-    plan = dial_plans.view(context, key, dial_plans.read_asked(asked, places) if asked else None)
+    plan = dial_plans.view(context, key, _read(typed) if typed.sent else None)
     tried = dial_plans.try_keys(plan, dialled)
     template = "_dial_plan_tried.html" if target(request) == "tried" else "dial_plan.html"
     return render(request, template, **_facts(plan), dialled=dialled, tried=tried)
@@ -104,8 +108,7 @@ def export(context: RequestContext, key: str) -> Response:
 @place.action("/dial-plans/{key}/check", May.TRUNKS)
 def check(request: Request, context: RequestContext, key: str, typed: Typed) -> Response:
     """What is wrong with the rules as they stand in the form; nothing changes."""
-    asked, places = typed
-    plan = dial_plans.view(context, key, dial_plans.read_asked(asked, places))
+    plan = dial_plans.view(context, key, _read(typed))
     template = "_dial_plan_found.html" if target(request) else "dial_plan.html"
     return render(request, template, **_facts(plan), dialled="", tried=None)
 
@@ -113,8 +116,7 @@ def check(request: Request, context: RequestContext, key: str, typed: Typed) -> 
 @place.action("/dial-plans/{key}", May.TRUNKS)
 def change_dial_plan(request: Request, context: RequestContext, key: str, typed: Typed) -> Response:
     """A draft with the new rules, so that its checks are seen."""
-    asked, places = typed
-    made = dial_plans.draft(context, key, dial_plans.read_asked(asked, places))
+    made = dial_plans.draft(context, key, _read(typed))
     return go(request, f"/work-orders/{made.no}")
 
 

@@ -7,9 +7,10 @@ from fastapi.responses import Response
 
 from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
+from sedge.core.trunks.records import SendRule
 from sedge.services.outbound import sent_numbers
 from sedge.services.outbound.sent_numbers import SendRuleAsked, SentView
-from sedge.web.outbound.rule_rows import NOTATIONS, Column, rows_typed
+from sedge.web.outbound.dial_rule_rows import NOTATIONS, Column, RowsTyped, rows_typed
 from sedge.web.routing import Place, RequestContext
 from sedge.web.shared.rendering import go, render, target
 
@@ -22,7 +23,7 @@ def _asked(
     notation: Column = [],  # noqa: B006
     strip: Column = [],  # noqa: B006
     before: Column = [],  # noqa: B006
-) -> tuple[list[SendRuleAsked], list[int]]:
+) -> RowsTyped[SendRuleAsked]:
     """The rows of the form that are filled in, each with its place. Raises NotUnderstood."""
     columns = {
         "name": name,
@@ -34,7 +35,11 @@ def _asked(
     return rows_typed(SendRuleAsked, columns)
 
 
-Typed = Annotated[tuple[list[SendRuleAsked], list[int]], Depends(_asked)]
+Typed = Annotated[RowsTyped[SendRuleAsked], Depends(_asked)]
+
+
+def _read(typed: RowsTyped[SendRuleAsked]) -> list[SendRule]:
+    return sent_numbers.read_asked(typed.rules, typed.places)
 
 
 @place.page("/dial-plans/trunks/{key}", May.LOOK)
@@ -51,7 +56,7 @@ def try_number(
     number: Annotated[str, Form(max_length=80)] = "",
 ) -> Response:
     """A number by the rules as they stand in the form, or as they are where there is none."""
-    rules = sent_numbers.read_asked(*typed) if typed[0] else None
+    rules = _read(typed) if typed.sent else None
     plan = sent_numbers.view(context, key, rules)
     template = "_sent_tried.html" if target(request) == "tried" else "sent_numbers.html"
     return _shown(request, template, plan, number)
@@ -84,7 +89,7 @@ def export(context: RequestContext, key: str) -> Response:
 @place.action("/dial-plans/trunks/{key}/check", May.TRUNKS)
 def check(request: Request, context: RequestContext, key: str, typed: Typed) -> Response:
     """What is wrong with the rules as they stand in the form; nothing changes."""
-    plan = sent_numbers.view(context, key, sent_numbers.read_asked(*typed))
+    plan = sent_numbers.view(context, key, _read(typed))
     template = "_sent_found.html" if target(request) else "sent_numbers.html"
     return _shown(request, template, plan)
 
@@ -92,7 +97,7 @@ def check(request: Request, context: RequestContext, key: str, typed: Typed) -> 
 @place.action("/dial-plans/trunks/{key}", May.TRUNKS)
 def change_rules(request: Request, context: RequestContext, key: str, typed: Typed) -> Response:
     """A draft with the new rules, so that its checks are seen."""
-    made = sent_numbers.draft(context, key, sent_numbers.read_asked(*typed))
+    made = sent_numbers.draft(context, key, _read(typed))
     return go(request, f"/work-orders/{made.no}")
 
 

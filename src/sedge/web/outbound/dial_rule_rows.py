@@ -1,7 +1,8 @@
 """Rows of dial rules in a form: each column comes as a list, a row is read as its model."""
 
 from collections.abc import Mapping
-from typing import Annotated, TypeVar
+from dataclasses import dataclass
+from typing import Annotated, Generic, TypeVar
 
 from fastapi import Form
 from pydantic import BaseModel, ValidationError
@@ -26,8 +27,18 @@ WANTED = {
 }
 
 
-def rows_typed(model: type[Rule], columns: Mapping[str, list[str]]) -> tuple[list[Rule], list[int]]:
-    """The rows that are filled in, each with its place in the form. Raises NotUnderstood."""
+@dataclass(frozen=True)
+class RowsTyped(Generic[Rule]):
+    """The rows of a form that are filled in, each with its place; `sent` is False where the form
+    itself was not, which is not the same as one without rules."""
+
+    rules: list[Rule]
+    places: list[int]
+    sent: bool
+
+
+def rows_typed(model: type[Rule], columns: Mapping[str, list[str]]) -> RowsTyped[Rule]:
+    """The rows as they are typed. Raises NotUnderstood."""
     if len({len(column) for column in columns.values()}) > 1:
         raise NotUnderstood("The rows of the form don't fit together. Load the page again.")
     asked, places = [], []
@@ -47,4 +58,4 @@ def rows_typed(model: type[Rule], columns: Mapping[str, list[str]]) -> tuple[lis
             message = f"“{fields.get(field, '')}” can't be used here: {wanted}."
             raise NotUnderstood(message, field=f"rules.{i}.{field}") from None
         places.append(i)
-    return asked, places
+    return RowsTyped(asked, places, sent=any(columns.values()))
