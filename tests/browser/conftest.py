@@ -4,7 +4,7 @@ they happen in."""
 import shutil
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack
 from pathlib import Path
 
@@ -117,6 +117,7 @@ def page(chromium: Browser, served: Served, monkeypatch: pytest.MonkeyPatch) -> 
     )
     opened.on("pageerror", lambda error: complaints.append(str(error)))
     _press_when_loaded(opened, monkeypatch)
+    _go_when_answered(opened, monkeypatch)
     yield opened
     context.close()
     assert complaints == []
@@ -131,6 +132,22 @@ def _press_when_loaded(page: Page, monkeypatch: pytest.MonkeyPatch) -> None:
         press(key, **options)
 
     monkeypatch.setattr(page.keyboard, "press", press_when_loaded)
+
+
+def _go_when_answered(page: Page, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What was clicked is answered before the test goes elsewhere or moves the clock; on a busy
+    machine it would be overtaken, and happen at another time or not at all."""
+
+    def after_the_answer(go: Callable[..., object]) -> Callable[..., object]:
+        def wait_and_go(*where: str, **options: object) -> object:
+            expect(page.locator(".htmx-request")).to_have_count(0)
+            return go(*where, **options)
+
+        return wait_and_go
+
+    monkeypatch.setattr(page, "goto", after_the_answer(page.goto))
+    monkeypatch.setattr(page, "reload", after_the_answer(page.reload))
+    monkeypatch.setattr(page.request, "post", after_the_answer(page.request.post))
 
 
 def sign_in(page: Page, who: str = "Rowan Achterberg") -> None:
