@@ -50,7 +50,7 @@ def test_a_trunk_is_made_with_all_that_is_known_of_it(api):
         ({"registration": "register"}, "username"),
         ({"registration": "none"}, "addresses"),
         ({"registration": "none", "addresses": ["moon"]}, "addresses"),
-        ({"sites": ["wharf-house", "canal-museum"]}, "sites"),
+        ({"sites": ["wharf-house", "moon"]}, "sites"),
         ({"sites": []}, "site"),
         ({"host": "sip:a.example"}, "host"),
         ({"port": 70000}, "port"),
@@ -130,3 +130,21 @@ def test_two_trunks_of_one_name_are_refused_by_the_work_order_too(api):
     refused = api.post(f"work-orders/{drafted['id']}/run")
     assert refused.status_code == 409
     assert "another trunk called" in refused.text
+
+
+def test_a_trunk_serves_the_sites_it_names_and_every_one_where_none_is_named(api):
+    asked = NEW | {"carrier_account": account(api), "site": "wharf-house", "username": "wharf"}
+    made = api.post("trunks", json=asked | {"sites": ["canal-museum"]}).json()
+    assert (made["site"], made["serves"]) == ("wharf-house", ["canal-museum"])
+    wrong = api.patch(f"trunks/{made['id']}", json={"serves": ["moon"]})
+    assert (wrong.status_code, wrong.json()["field"]) == (422, "serves")
+    change = api.patch(f"trunks/{made['id']}", json={"channels": 12}).json()
+    ran = api.post(f"work-orders/{change['work_order']}/run", json={})
+    assert ran.status_code == 200, ran.text
+    api.post("standins/clock", json={"advance": "PT1M"})
+    kept = api.get(f"trunks/{made['id']}").json()
+    assert (kept["channels"], kept["serves"]) == (12, ["canal-museum"])
+    change = api.patch(f"trunks/{made['id']}", json={"serves": []}).json()
+    api.post(f"work-orders/{change['work_order']}/run", json={})
+    api.post("standins/clock", json={"advance": "PT1M"})
+    assert api.get(f"trunks/{made['id']}").json()["serves"] == []

@@ -48,6 +48,24 @@ def test_its_own_trunk_comes_first_and_one_that_is_down_is_passed_over():
     assert (found.first.trunk, found.spare) == ("a", 0)
 
 
+def test_a_trunk_takes_emergency_calls_of_the_sites_it_serves_alone():
+    here, there = site("GB"), site("GB").copy_with(id="other", name="Other")
+    third = site("GB").copy_with(id="third", name="Third")
+    trunks = [trunk("all", "other"), trunk("some", "other", serves=("third",))]
+    ways = {c.site: [w.trunk for w in c.ways] for c in cells([here, there, third], trunks)}
+    assert ways == {"gb": ["all"], "other": ["all", "some"], "third": ["all", "some"]}
+    spare = {c.site: c.spare for c in cells([here, there, third], trunks)}
+    assert spare == {"gb": 0, "other": 1, "third": 1}
+    holes = {c.site: c.hole for c in cells([here, third], [trunk("some", "gb", serves=("gb",))])}
+    assert holes == {"gb": "", "third": "No trunk of Third or its country takes its calls."}
+
+
+def test_a_trunk_that_serves_a_site_abroad_is_no_way_to_its_emergency_desk():
+    here, abroad = site("GB"), site("DE")
+    [hole] = {c.hole for c in cells([here, abroad], [trunk("a", "gb", serves=("de",))])} - {""}
+    assert hole.startswith("No trunk of")
+
+
 def test_holes_say_why():
     here = site("GB")
     assert "No trunk" in cells([here], [])[0].hole

@@ -30,6 +30,7 @@ from sedge.core.records import (
     Defaults,
     HolderKind,
     HolderRef,
+    Person,
     Right,
     ServiceLine,
     Site,
@@ -351,3 +352,61 @@ def test_countries_of_one_calling_code_are_told_apart():
         > exactness("international", toronto)
         > 0
     )
+
+
+def serving(estate, *sites):
+    """Leeds A, which serves those sites alone, and a second trunk of its carrier, which serves
+    every one."""
+    trunk = estate.records["Trunk/leeds-a"]
+    estate.put(trunk.copy_with(site="canal", serves=sites))
+    estate.put(LEEDS.copy_with(id="canal", name="Canal Museum", code="CNL"))
+    estate.put(Trunk(id="second", name="Second", site="leeds", carrier="fellgate", channels=1))
+
+
+@pytest.mark.parametrize("routes", [(), (route("all", "+", trunks=("leeds-a", "second")),)])
+def test_a_trunk_that_does_not_serve_the_site_takes_no_call_of_it(estate, routes):
+    serving(estate, "depot")
+    built, number, site = world(estate, *routes)
+    chosen, candidates, _ = choose_way(BERLIN, number, site, built)
+    assert chosen.id == "second"
+    assert candidates[0].reason == "it does not serve Wharf House"
+    canal = built.the(Site, "canal")
+    assert choose_way(BERLIN, number, canal, built)[0].id == "leeds-a"
+
+
+def level(estate, task, rule):
+    return next((f.level for f in judge(task, estate.build()) if f.rule == rule), None)
+
+
+def test_a_route_none_of_whose_trunks_serves_its_site_is_told(estate):
+    serving(estate, "canal")
+    whole = route("all", "+", trunks=("leeds-a",))
+    rule = "routes.trunks-serve"
+    assert level(estate, t.SetOutboundRoutes(routes=(whole,)), rule) == "warn"
+    for_canal = whole.copy_with(sites=("canal",))
+    assert level(estate, t.SetOutboundRoutes(routes=(for_canal,)), rule) == "pass"
+    spare = whole.copy_with(trunks=("leeds-a", "second"))
+    assert level(estate, t.SetOutboundRoutes(routes=(spare,)), rule) == "pass"
+
+
+def test_taking_a_site_away_from_a_trunk_says_what_it_leaves(estate):
+    serving(estate)
+    person = HolderRef(kind=HolderKind.PERSON, id="piet")
+    estate.put(Person(id="piet", name="Piet", email="p@example.test", site="leeds"))
+    estate.given(142, person, carrier="fellgate", trunk="leeds-a")
+    whole = route("all", "+", trunks=("leeds-a",))
+    estate.put(Defaults(id=ORGANISATION, routes=(whole,)))
+    facts = {"trunk": "leeds-a", "name": "Leeds A", "host": "sip.example.net", "channels": 30}
+    settings = TrunkSettings(user="us")
+    narrow = t.ChangeTrunk(**facts, settings=settings, serves=("canal",))
+    wide = t.ChangeTrunk(**facts, settings=settings)
+    wrong = t.ChangeTrunk(**facts, settings=settings, serves=("moon",))
+    assert level(estate, narrow, "trunk.serves-its-numbers") == "warn"
+    assert level(estate, narrow, "trunk.routes-served") == "warn"
+    assert level(estate, wide, "trunk.serves-its-numbers") is None
+    assert level(estate, wide, "trunk.routes-served") is None
+    assert level(estate, wrong, "trunk.sites-there") == "stop"
+    onto = t.ListOnTrunk(number="+441134960142", trunk="leeds-a")
+    assert level(estate, onto, "trunk.serves-its-site") is None
+    estate.put(estate.records["Trunk/leeds-a"].copy_with(serves=("canal",)))
+    assert level(estate, onto, "trunk.serves-its-site") == "warn"

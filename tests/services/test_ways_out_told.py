@@ -91,6 +91,27 @@ def test_a_trunk_tells_where_its_calls_go_and_how_numbers_are_written(installati
     assert told(installation, "trunks/leeds-a/way")["over"] == before["over"][:1]
 
 
+def test_the_sites_a_trunk_serves_for_help_are_told_and_an_emergency_call_goes_by_them(
+    installation, context
+):
+    with context.reading() as reading:
+        trunk = reading.records.the(Trunk, "leeds-a")
+    facts = {"trunk": trunk.id, "name": trunk.name, "host": "fellgate.example", "channels": 30}
+    settings = (trunk.settings or TrunkSettings()).copy_with(user="us")
+    before = told(installation, "ways-for-help/canal-museum")
+    ran(
+        installation,
+        context,
+        t.ChangeTrunk(**facts, settings=settings, serves=("wharf-house",)),
+    )
+    ways = told(installation, "ways-for-help/canal-museum")["trunks"]
+    assert ways
+    assert "leeds-a" not in ways
+    ran(installation, context, t.ChangeTrunk(**facts, settings=settings, serves=("canal-museum",)))
+    assert "leeds-a" in told(installation, "ways-for-help/canal-museum")["trunks"]
+    assert before == {"trunks": None}
+
+
 def test_what_does_not_concern_it_is_not_told_again(installation, context, monkeypatch):
     said = []
     telephony = installation.outside.telephony

@@ -66,8 +66,8 @@ def signed_in(rowan, api):
     return api
 
 
-def page(client, path, method="GET"):
-    return client.request(method, f"{str(client.base_url).partition('/api')[0]}{path}")
+def page(client, path, method="GET", **sent):
+    return client.request(method, f"{str(client.base_url).partition('/api')[0]}{path}", **sent)
 
 
 def test_a_trunk_is_set_up_tested_and_handed_over(signed_in):
@@ -124,6 +124,26 @@ def test_some_numbers_are_sent_otherwise_and_calls_are_known_by_a_header(signed_
     api.post("standins/clock", json={"advance": "PT1M"})
     after = api.get(f"trunks/{TRUNK}").json()
     assert after["settings"]["send_rules"] == told["send_rules"], "what is not named stays"
+
+
+def test_the_sites_it_serves_are_chosen_and_kept_when_values_are_pasted(signed_in):
+    api = signed_in
+    asked = {"serves": ["wharf-house", "canal-museum"], "user": "lanternfield"}
+    made = api.patch(f"trunks/{TRUNK}", json=asked).json()["work_order"]
+    ran = api.post(f"work-orders/{made}/run", json={})
+    assert ran.status_code == 200, ran.text
+    api.post("standins/clock", json={"advance": "PT1M"})
+    assert "Canal Museum, Wharf House" in page(api, f"/carriers/trunks/{TRUNK}").text
+    pasted = page(api, f"/carriers/trunks/{TRUNK}/pasted", "POST", data={"text": "port = 5070"})
+    for form in (pasted.text, page(api, f"/carriers/trunks/{TRUNK}/settings").text):
+        assert '<option value="canal-museum" selected>' in form
+    sent = page(api, f"/carriers/trunks/{TRUNK}/settings", "POST", data=FORM | asked)
+    assert "/work-orders/" in sent.headers["Location"]
+    wrong = page(
+        api, f"/carriers/trunks/{TRUNK}/settings", "POST", data=FORM | {"serves": ["moon"]}
+    )
+    assert wrong.status_code == 422
+    assert "There is no site “moon”" in wrong.text
 
 
 def test_a_secret_goes_in_and_never_out(signed_in):

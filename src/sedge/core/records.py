@@ -289,7 +289,9 @@ class Trunk(Fact):
     """A SIP trunk. Which numbers are on its list stands with the numbers (`Number.trunk`).
     `channels` 0: the carrier has said no limit. With a `connection` it leads to a carrier that
     keeps its numbers and lets us sign in for them; `host` is where an own one ends. `settings`
-    None: nobody has said how it is set up. `links` is what the last connection test found.
+    None: nobody has said how it is set up. `links` is what the last connection test found. Calls
+    out of `site`, where it ends, go over it and those of the sites it `serves`; of every site where
+    none is named.
     """
 
     id: str
@@ -297,6 +299,7 @@ class Trunk(Fact):
     site: str
     carrier: str
     channels: int
+    serves: tuple[str, ...] = ()
     up: bool = True
     seen_at: datetime | None = None
     emergency: bool = True
@@ -313,6 +316,10 @@ class Trunk(Fact):
     def carries(self) -> bool:
         """Whether it takes calls now."""
         return self.up and self.state is TrunkState.IN_SERVICE
+
+    def serves_site(self, site: str) -> bool:
+        """Whether calls out of a site may go over it."""
+        return not self.serves or site == self.site or site in self.serves
 
     @property
     def why_not(self) -> str:

@@ -100,6 +100,11 @@ class Telephony(Service):
         """Over which trunks calls out go, the first route that fits winning."""
         self.call("PUT", "routes", json={"routes": routes})
 
+    def put_ways_for_help(self, site: str, trunks: list[str]) -> None:
+        """Over which trunks emergency calls of a site may go, a number's own first, then in this
+        order."""
+        self.call("PUT", f"ways-for-help/{quote(site)}", json={"trunks": trunks})
+
     def remove_device(self, key: str) -> None:
         self.call("DELETE", f"devices/{quote(key)}")
 

@@ -33,7 +33,7 @@ from sedge.core.records import (
     Trunk,
 )
 from sedge.core.safety.effective_spot import effective_spot
-from sedge.core.safety.emergency import help_trunks
+from sedge.core.safety.emergency import help_trunks, help_trunks_of_site
 from sedge.core.trunks.records import Sbc, TrunkState
 from sedge.core.trunks.sbcs import in_turn
 from sedge.outside.telephony import Telephony
@@ -152,6 +152,7 @@ def _help(number: Number, estate: Estate) -> dict[str, object]:
         "place": "; ".join(x for x in parts if x),
         "told": site.security_desk if site else "",
         "help_over": over,
+        "help_from": number.site,
     }
 
 
@@ -189,6 +190,7 @@ def tell_telephony(  # noqa: C901  one branch per kind of record
                     telephony.use_trunk(trunk.id, carries=trunk.state is TrunkState.IN_SERVICE)
                 if way_of(trunk, after) != _way_before(change.before, after):
                     telephony.put_trunk(trunk.id, way_of(trunk, after))
+                _tell_ways_for_help(telephony, change.before, trunk, after)
             case Sbc() as sbc:
                 for trunk in _ending_at(sbc, change.before, after):
                     telephony.put_trunk(trunk.id, way_of(trunk, after))
@@ -241,6 +243,16 @@ def _tell_ways_out(telephony: Telephony, before: object, now: Site | Defaults) -
             telephony.put_routes([route.model_dump(mode="json") for route in now.routes])
     elif not isinstance(before, Site) or dial_plan_of(before) != dial_plan_of(now):
         telephony.put_dial_plan(now.id, dial_plan_of(now))
+
+
+def _tell_ways_for_help(telephony: Telephony, before: object, now: Trunk, estate: Estate) -> None:
+    """Over which trunks each site's emergency calls go, where a trunk is new among them or gone."""
+    was = estate.fork()
+    was.put(before if isinstance(before, Trunk) else now.copy_with(emergency=False))
+    for site in estate.all(Site):
+        ways = [trunk.id for trunk in help_trunks_of_site(site, estate)]
+        if ways != [trunk.id for trunk in help_trunks_of_site(site, was)]:
+            telephony.put_ways_for_help(site.id, ways)
 
 
 def offer_dial_plan(telephony: Telephony, site: Site) -> None:

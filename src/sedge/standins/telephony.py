@@ -183,6 +183,16 @@ def telephony_routes(book: Book) -> APIRouter:  # noqa: C901  a factory
     def dial_plan(site: str) -> Json:
         return book.get("dial plan", site) or {"rules": []}
 
+    @routes.put("/ways-for-help/{site}")
+    def put_ways_for_help(site: str, body: dict[str, list[str]]) -> dict[str, object]:
+        """Over which trunks emergency calls of a site may go."""
+        book.put("ways for help", site, body)
+        return {}
+
+    @routes.get("/ways-for-help/{site}")
+    def ways_for_help(site: str) -> Json:
+        return book.get("ways for help", site) or {"trunks": None}
+
     @routes.put("/routes")
     def put_routes(body: dict[str, list[dict[str, object]]]) -> dict[str, object]:
         """Over which trunks calls out go."""
@@ -315,7 +325,10 @@ def help_call(book: Book, number: str, dialled: str) -> Json:
             "told": "",
             "heard": "no phone has this number",
         }
-    if all(is_down(book, trunk) for trunk in routing.get("help_over") or [routing.get("trunk")]):
+    of_site = (book.get("ways for help", routing.get("help_from", "")) or {}).get("trunks")
+    of_number = routing.get("help_over") or [routing.get("trunk")]
+    ways = of_number if of_site is None else of_site
+    if all(is_down(book, trunk) for trunk in ways):
         return {
             "ended": "rejected",
             "place": "",

@@ -73,12 +73,15 @@ class LinkOut(TypedDict):
 
 
 class TrunkDetailOut(TypedDict):
+    """`serves` sites whose calls go out over it; none for every one."""
+
     id: str
     name: str
     carrier: str
     site: str
     host: str
     channels: int
+    serves: list[str]
     up: bool
     emergency: bool
     sbc: str
@@ -150,7 +153,8 @@ class Registration(StrEnum):
 
 
 class NewTrunk(BaseModel):
-    """`site` or `sites`: where it ends. `registration` none: the other side is trusted by its
+    """`site` is where it ends, else the first of the `sites`; `sites` are those it serves, besides
+    that one, every one where none is named. `registration` none: the other side is trusted by its
     `addresses`. The `password` goes in once and never comes out."""
 
     model_config = ConfigDict(extra="forbid")
@@ -169,15 +173,8 @@ class NewTrunk(BaseModel):
     format: NumberFormat | None = None
 
     def home(self) -> str:
-        """Raises NotUnderstood."""
-        named = list(dict.fromkeys(site for site in (self.site, *self.sites) if site))
-        if len(named) > 1:
-            message = (
-                "A trunk ends at one site. Name that one; outbound routes say which other sites"
-                " call over it."
-            )
-            raise NotUnderstood(message, field="sites")
-        return named[0] if named else ""
+        """The site where it ends; '' where none is named."""
+        return self.site or next(iter(self.sites), "")
 
     def settings(self) -> SettingsAsked | None:
         """None where nobody says how it is set up."""
@@ -208,6 +205,7 @@ class TrunkAddedOut(TypedDict):
     site: str
     host: str
     channels: int
+    serves: list[str]
     up: bool
 
 
@@ -239,6 +237,7 @@ def trunk(context: RequestContext, key: str) -> TrunkDetailOut:
         "site": t.site,
         "host": t.host,
         "channels": t.channels,
+        "serves": list(t.serves),
         "up": t.up,
         "emergency": t.emergency,
         "sbc": t.sbc,
@@ -254,16 +253,22 @@ def trunk(context: RequestContext, key: str) -> TrunkDetailOut:
 @resource.write("/trunks", May.TRUNKS, status_code=201)
 def add_trunk(context: RequestContext, asked: NewTrunk) -> TrunkAddedOut:
     """One's own trunk to the carrier of an account, with how it is set up where that is said."""
-    made = trunk_settings.add(
-        context,
-        name=asked.name,
-        account=asked.carrier_account,
-        site=asked.home(),
-        host=asked.host,
-        channels=asked.channels,
-        asked=asked.settings(),
-        secret=asked.password,
-    )
+    try:
+        made = trunk_settings.add(
+            context,
+            name=asked.name,
+            account=asked.carrier_account,
+            site=asked.home(),
+            host=asked.host,
+            channels=asked.channels,
+            asked=asked.settings(),
+            secret=asked.password,
+            serves=asked.sites,
+        )
+    except NotUnderstood as wrong:
+        if wrong.field != "serves":
+            raise
+        raise NotUnderstood(wrong.message, field="sites") from None
     return {
         "id": made.id,
         "name": made.name,
@@ -271,6 +276,7 @@ def add_trunk(context: RequestContext, asked: NewTrunk) -> TrunkAddedOut:
         "site": made.site,
         "host": made.host,
         "channels": made.channels,
+        "serves": list(made.serves),
         "up": made.up,
     }
 

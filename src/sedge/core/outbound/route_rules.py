@@ -4,7 +4,7 @@ from sedge.core.errors import NotUnderstood
 from sedge.core.estate import Estate
 from sedge.core.outbound.destinations import EVERYTHING, read_destinations
 from sedge.core.outbound.records import DestinationKind
-from sedge.core.outbound.routes import MOST_ROUTES, never_reached
+from sedge.core.outbound.routes import MOST_ROUTES, never_reached, not_served, sorted_sites
 from sedge.core.records import Trunk
 from sedge.core.workorders import tasks as t
 from sedge.core.workorders.findings import Finding, passed, stop, warn
@@ -50,6 +50,15 @@ def spare_trunk(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
 
 
 DEAR = {DestinationKind.PREMIUM, DestinationKind.INTERNATIONAL, EVERYTHING}
+
+
+@rule("routes.trunks-serve", t.SetOutboundRoutes)
+def trunks_serve(task: t.SetOutboundRoutes, estate: Estate) -> Finding:
+    """A route carries no call of a site that none of its trunks serves."""
+    if missing := not_served(task.routes, sorted_sites(estate), estate):
+        route, site = missing[0]
+        return warn(f"“{route}” takes the calls of {site}, but none of its trunks serves {site}.")
+    return passed("Every route has a trunk that serves the sites it is for")
 
 
 @rule("routes.dear-limited", t.SetOutboundRoutes)

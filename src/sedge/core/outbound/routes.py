@@ -99,7 +99,7 @@ def choose_way(
     chosen = None
     candidates = []
     for trunk in trunks:
-        taken, reason = _judged(trunk, number, chosen, down, route)
+        taken, reason = _judged(trunk, number, site, chosen, down, route)
         chosen = trunk if taken else chosen
         candidates.append(Candidate(trunk.name, taken, reason, rates[trunk.id]))
     return chosen, candidates, route
@@ -121,7 +121,12 @@ def _in_turn(route: OutboundRoute, to: str) -> tuple[str, ...]:
 
 
 def _judged(
-    trunk: Trunk, number: Number, chosen: Trunk | None, down: tuple[str, ...], route: OutboundRoute
+    trunk: Trunk,
+    number: Number,
+    site: Site,
+    chosen: Trunk | None,
+    down: tuple[str, ...],
+    route: OutboundRoute,
 ) -> tuple[bool, str]:
     share = share_of(route, trunk.id)
     if chosen is not None:
@@ -129,6 +134,8 @@ def _judged(
         return False, f"{before}; {share} % of the numbers try it first" if share else before
     if not trunk.carries or trunk.id in down:
         return False, f"it {trunk.why_not or 'is down'}"
+    if not trunk.serves_site(site.id):
+        return False, f"it does not serve {site.name}"
     if not takes_caller_id(trunk, number):
         return False, "it leads to another carrier, which would not take this caller ID"
     if share:
@@ -148,6 +155,29 @@ def refusal_of(route: OutboundRoute | None, rights: Collection[Right]) -> str:
     if route is None or route.right is None or route.right in rights:
         return ""
     return f"Route “{route.name}” needs the right to make {route.right} calls."
+
+
+def sorted_sites(estate: Estate) -> list[Site]:
+    return sorted(estate.all(Site), key=lambda site: site.name)
+
+
+def not_served(
+    routes: Sequence[OutboundRoute], sites: Sequence[Site], estate: Estate, put: Trunk | None = None
+) -> list[tuple[str, str]]:
+    """Names of routes and sites whose calls such a route takes, though none of its trunks serves
+    the site. `put` is a trunk as it would be."""
+    trunks = {x.id: x for x in estate.all(Trunk)} | ({put.id: put} if put else {})
+    found = []
+    for route in routes:
+        over = [trunks[key] for key in route.trunks if key in trunks]
+        if over and all(x.serves for x in over):
+            found += [
+                (route.name, site.name)
+                for site in sites
+                if (not route.sites or site.id in route.sites)
+                and not any(x.serves_site(site.id) for x in over)
+            ]
+    return found
 
 
 def never_reached(routes: Sequence[OutboundRoute]) -> list[tuple[int, int]]:

@@ -213,7 +213,7 @@ class SetOutboundRoutes(Task):
     def needs(self) -> LoadSpec:
         found = what_it_names(self)
         found.records.add((Subject.DEFAULTS, ORGANISATION))
-        found.sites |= {site for route in self.routes for site in route.sites}
+        found.every_site = True
         return found
 
     def describe(self, estate: Estate) -> tuple[str, str]:

@@ -124,15 +124,21 @@ def unregistered(number: Number, estate: Estate) -> str:
 
 def help_trunks(number: Number, site: Site, estate: Estate) -> list[Trunk]:
     """The trunks that take a call for help, in order: the number's own first, then any other of its
-    site or its site's country."""
+    site or its site's country. Only those that serve the site."""
     own = estate.get(Trunk, number.trunk)
-    others = sorted(estate.all(Trunk), key=lambda x: (x.site != site.id, x.id))
-    same_country = [
+    others = [x for x in help_trunks_of_site(site, estate) if x != own]
+    first = [own] if own and own.emergency and own.serves_site(site.id) else []
+    return first + others
+
+
+def help_trunks_of_site(site: Site, estate: Estate) -> list[Trunk]:
+    """The trunks of its country that serve a site and take calls for help, its own first."""
+    return [
         x
-        for x in others
-        if (home := estate.get(Site, x.site)) and home.country == site.country and x != own
+        for x in sorted(estate.all(Trunk), key=lambda x: (x.site != site.id, x.id))
+        if (home := estate.get(Site, x.site)) and home.country == site.country
+        if x.emergency and x.serves_site(site.id)
     ]
-    return [x for x in (own, *same_country) if x and x.emergency]
 
 
 def _trunk(number: Number, site: Site, estate: Estate) -> Trunk | None:

@@ -7,6 +7,7 @@ is the dial plan, and that no trunk is left.
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from heapq import merge
 from itertools import islice
 from typing import Any
 
@@ -105,7 +106,7 @@ def _dials_by(record: object) -> object:
                 record.dial_rules,
             )
         case Trunk():
-            return record.site, record.emergency, record.state
+            return record.site, record.emergency, record.state, record.serves
     return None
 
 
@@ -130,7 +131,7 @@ def refuse_new_holes(changed: Mapping[str, Any], before: Dialling) -> None:
 
 @dataclass(frozen=True)
 class _AtSite:
-    """What holds for a site: its trunks in their turn, how many of its country take calls, and of
+    """What holds for a site: its trunks in their turn, how many that serve it take calls, and of
     each emergency number whether it is reached without and with the prefix."""
 
     site: Site
@@ -145,20 +146,33 @@ def _sites(sites: Sequence[Site], trunks: Sequence[Trunk]) -> Iterator[_AtSite]:
     countries = {site.id: site.country for site in sites}
     there: dict[str, list[Trunk]] = {}
     own: dict[str, list[Trunk]] = {}
-    for trunk in sorted(trunks, key=lambda x: (bool(_why_not(x)), x.name)):
-        there.setdefault(countries.get(trunk.site, ""), []).append(trunk)
+    chosen: dict[str, list[Trunk]] = {}  # trunks that do not serve every site, by those they serve
+    for trunk in sorted(trunks, key=_turn):
+        country = countries.get(trunk.site, "")
         own.setdefault(trunk.site, []).append(trunk)
+        if not trunk.serves:
+            there.setdefault(country, []).append(trunk)
+        for site in {trunk.site, *trunk.serves} if trunk.serves else ():
+            if countries.get(site) == country:
+                chosen.setdefault(site, []).append(trunk)
     carrying = {key: sum(not _why_not(x) for x in found) for key, found in there.items()}
     plans: dict[object, dict[str, tuple[bool, bool | None]]] = {}
     for site in sites:
         mine = sorted(own.get(site.id, []), key=lambda x: x.name)
-        others = islice((x for x in there.get(site.country, []) if x.site != site.id), MOST_OTHERS)
+        alone = chosen.get(site.id, [])
+        around = merge(there.get(site.country, []), alone, key=_turn)
+        others = islice((x for x in around if x.site != site.id), MOST_OTHERS)
         ways = [Way(x.id, x.name, True, _why_not(x)) for x in mine]
         ways += [Way(x.id, x.name, False, _why_not(x)) for x in others]
         plan = (site.country, site.outside_prefix, site.extension_digits, site.dial_rules)
         if plan not in plans:
             plans[plan] = {d: _dialled(site, d) for d in COUNTRIES[site.country].emergency}
-        yield _AtSite(site, tuple(ways), carrying.get(site.country, 0), plans[plan])
+        left = carrying.get(site.country, 0) + sum(not _why_not(x) for x in alone)
+        yield _AtSite(site, tuple(ways), left, plans[plan])
+
+
+def _turn(trunk: Trunk) -> tuple[bool, str]:
+    return bool(_why_not(trunk)), trunk.name
 
 
 def _why_not(trunk: Trunk) -> str:
@@ -181,7 +195,7 @@ def _hole(found: _AtSite, digits: str) -> str:
     if prefixed is False:
         return f"{found.site.outside_prefix} {digits} of {name} is not taken for an emergency."
     if not found.ways:
-        return f"No trunk of {name} or its country takes a call."
+        return f"No trunk of {name} or its country takes its calls."
     if not found.carrying:
         first = found.ways[0]
         return f"{first.name} {first.why_not}, and no other trunk is left for {name}."

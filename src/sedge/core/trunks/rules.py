@@ -4,7 +4,7 @@ from sedge.core.enums import Transport
 from sedge.core.estate import Estate
 from sedge.core.facts import counted
 from sedge.core.numbers.life import ENDED
-from sedge.core.outbound.routes import routes_of
+from sedge.core.outbound.routes import not_served, routes_of, sorted_sites
 from sedge.core.records import Number, Site, Trunk
 from sedge.core.safety.emergency_matrix import new_holes
 from sedge.core.trunks.life import DONE, TrunkEvent, events_of
@@ -123,7 +123,72 @@ def help_still_comes(task: t.MoveTrunk, estate: Estate) -> Finding | None:
 @rule("trunk.help-still-comes-after", t.ChangeTrunk)
 def help_still_comes_after(task: t.ChangeTrunk, estate: Estate) -> Finding:
     """A trunk that takes no emergency calls any more leaves another one that does."""
-    return _help_comes(estate, estate.the(Trunk, task.trunk).copy_with(emergency=task.emergency))
+    before = estate.the(Trunk, task.trunk)
+    return _help_comes(estate, before.copy_with(emergency=task.emergency, serves=task.serves))
+
+
+@rule("trunk.sites-there", t.ChangeTrunk)
+def sites_there(task: t.ChangeTrunk, estate: Estate) -> Finding:
+    """A trunk serves sites that are there."""
+    return _sites_there(task.serves, estate)
+
+
+@rule("trunk.new-sites-there", t.AddTrunk)
+def new_sites_there(task: t.AddTrunk, estate: Estate) -> Finding:
+    """A trunk serves sites that are there."""
+    return _sites_there(task.serves, estate)
+
+
+def _sites_there(serves: tuple[str, ...], estate: Estate) -> Finding:
+    gone = next((key for key in serves if estate.get(Site, key) is None), None)
+    if gone:
+        return stop(f"It would serve {gone}, and there is no such site. Choose others.")
+    if not serves:
+        return passed("It serves every site")
+    return passed(f"It serves {counted(len(serves), 'site')} that it names")
+
+
+@rule("trunk.serves-its-numbers", t.ChangeTrunk)
+def serves_its_numbers(task: t.ChangeTrunk, estate: Estate) -> Finding | None:
+    """Calls in arrive whoever is served; calls out of a number look for a trunk that serves its
+    site."""
+    after = estate.the(Trunk, task.trunk).copy_with(serves=task.serves)
+    listed = (n for n in estate.all(Number) if n.trunk == after.id and n.in_use)
+    left = sorted((n for n in listed if not after.serves_site(n.site)), key=lambda n: n.e164)
+    if not left:
+        return passed("It serves the sites of all numbers on its list") if task.serves else None
+    return warn(
+        f"It would not serve {estate.the(Site, left[0].site).name}, the site of {left[0].shown} on"
+        f" its list. Calls out of {counted(len(left), 'number')} in use would go over other trunks,"
+        " or nowhere."
+    )
+
+
+@rule("trunk.routes-served", t.ChangeTrunk)
+def routes_served(task: t.ChangeTrunk, estate: Estate) -> Finding | None:
+    """A route carries no call of a site that none of its trunks serves."""
+    before = estate.the(Trunk, task.trunk)
+    after, sites = before.copy_with(serves=task.serves), sorted_sites(estate)
+    if after.serves == before.serves:
+        return None
+    over_it = [r for r in routes_of(estate) if before.id in r.trunks]
+    were = not_served(over_it, sites, estate)
+    new = [pair for pair in not_served(over_it, sites, estate, after) if pair not in were]
+    if not new:
+        return passed("Every route over it still has a trunk for each site")
+    return warn(f"Route “{new[0][0]}” would have no trunk that serves {new[0][1]}: calls fail.")
+
+
+@rule("trunk.serves-its-site", t.ListOnTrunk)
+def serves_its_site(task: t.ListOnTrunk, estate: Estate) -> Finding | None:
+    """Calls out of a number look for a trunk that serves its site."""
+    number, trunk = estate.number(task.e164 or ""), estate.the(Trunk, task.trunk)
+    if trunk.serves_site(number.site):
+        return None
+    return warn(
+        f"{trunk.name} does not serve {estate.the(Site, number.site).name}: calls to"
+        f" {number.shown} arrive over it, calls out of it go over another trunk."
+    )
 
 
 def _help_comes(estate: Estate, after: Trunk) -> Finding:

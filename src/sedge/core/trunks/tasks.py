@@ -43,6 +43,18 @@ def with_every_trunk(self: Task) -> LoadSpec:
     return found
 
 
+def with_its_numbers(self: "MoveTrunk | ChangeTrunk") -> LoadSpec:
+    """The same, and the numbers on the trunk's list."""
+    found = with_every_trunk(self)
+    found.listed.add(self.trunk)
+    return found
+
+
+MOST_SERVED = 1000
+MOST_NAMED = 2  # sites of a description
+Sites = Annotated[tuple[Name, ...], Field(max_length=MOST_SERVED)]
+
+
 class ListOnTrunk(Task):
     kind: Literal["list_on_trunk"] = "list_on_trunk"
     takes = NOTHING_MORE
@@ -129,17 +141,13 @@ class MoveTrunk(Task):
     trunk: Name
     event: TrunkEvent
 
+    needs = with_its_numbers
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing
     works = at_once
     costs = free
     reversal = restore
-
-    def needs(self) -> LoadSpec:
-        found = with_every_trunk(self)
-        found.listed.add(self.trunk)
-        return found
 
     def describe(self, estate: Estate) -> tuple[str, str]:
         return f"{self.event.capitalize()} trunk {name_of(estate, Trunk, self.trunk)}", ""
@@ -152,7 +160,8 @@ class MoveTrunk(Task):
 
 class AddTrunk(Task):
     """A trunk of one's own to the carrier of an account, `id` chosen beforehand; `settings` None:
-    nobody has said how it is set up. A site without an account gets this one."""
+    nobody has said how it is set up. It `serves` every site where none is named. A site without an
+    account gets this one."""
 
     kind: Literal["add_trunk"] = "add_trunk"
     takes = frozenset({May.TRUNKS})
@@ -163,6 +172,7 @@ class AddTrunk(Task):
     host: Annotated[str, Field(max_length=253)]
     channels: Annotated[int, Field(ge=1, le=10_000)]
     settings: TrunkSettings | None = None
+    serves: Sites = ()
     up: bool = True  # as the telephone system says when it is written
 
     needs = with_every_trunk
@@ -190,6 +200,7 @@ class AddTrunk(Task):
             channels=self.channels,
             host=self.host,
             settings=self.settings,
+            serves=tuple(dict.fromkeys(self.serves)),
             up=self.up,
             seen_at=estate.now,
         )
@@ -202,7 +213,7 @@ class AddTrunk(Task):
 
 
 class ChangeTrunk(Task):
-    """How a trunk is set up, all of it."""
+    """How a trunk is set up, all of it. It `serves` every site where none is named."""
 
     kind: Literal["change_trunk"] = "change_trunk"
     takes = frozenset({May.TRUNKS})
@@ -213,8 +224,9 @@ class ChangeTrunk(Task):
     settings: TrunkSettings
     emergency: bool = True
     sbc: str = Field(default="", max_length=80)
+    serves: Sites = ()
 
-    needs = with_every_trunk
+    needs = with_its_numbers
     provides = nothing
     requires = what_it_is_about
     waits = for_nothing
@@ -226,7 +238,19 @@ class ChangeTrunk(Task):
         return (
             f"Change trunk {name_of(estate, Trunk, self.trunk)}",
             self._rules_alone(estate)
-            or f"to {self.settings.sign_in} at {self.host} over {self.settings.transport.upper()}",
+            or f"to {self.settings.sign_in} at {self.host} over {self.settings.transport.upper()}"
+            + self._serving(estate),
+        )
+
+    def _serving(self, estate: Estate) -> str:
+        """For which sites, where that changes."""
+        trunk = estate.get(Trunk, self.trunk)
+        if trunk is None or trunk.serves == self.serves:
+            return ""
+        named = [name_of(estate, Site, key) for key in self.serves]
+        many = len(named) > MOST_NAMED
+        return (
+            f", for {counted(len(named), 'site') if many else ' and '.join(named) or 'every site'}"
         )
 
     def _rules_alone(self, estate: Estate) -> str:
@@ -248,6 +272,7 @@ class ChangeTrunk(Task):
             settings=self.settings,
             emergency=self.emergency,
             sbc=self.sbc,
+            serves=tuple(dict.fromkeys(self.serves)),
             links=(),
             tested_at=None,
         )

@@ -46,6 +46,8 @@ def choose_trunk(
             candidates.append(Candidate(trunk.name, False, f"{chosen.name} was taken before it"))
         elif not trunk.carries or trunk.id in down:
             candidates.append(Candidate(trunk.name, False, f"it {trunk.why_not or 'is down'}"))
+        elif not trunk.serves_site(site.id):
+            candidates.append(Candidate(trunk.name, False, f"it does not serve {site.name}"))
         elif not takes_caller_id(trunk, number):
             candidates.append(
                 Candidate(

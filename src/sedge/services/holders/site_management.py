@@ -1,6 +1,7 @@
 """Sites: how they are supplied, their spots, what is chosen from them; added with all they need."""
 
 from collections import Counter
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -87,16 +88,18 @@ def likely_site(context: Context, account: str, e164: str) -> str:
     )
 
 
-def site_choices(context: Context, most: int = MOST_SITES) -> list[tuple[str, str]]:
-    """Sites (id, name) for a form to choose from, in the order of their names."""
+def site_choices(
+    context: Context, most: int = MOST_SITES, chosen: Collection[str] = ()
+) -> list[tuple[str, str]]:
+    """Sites (id, name) for a form to choose from, in the order of their names; those `chosen` are
+    always among them."""
     site = tables.site
     with context.reading() as reading:
-        return [
-            (key, name)
-            for key, name in reading.connection.execute(
-                select(site.c.id, site.c.name).order_by(site.c.name).limit(most)
-            )
-        ]
+        listed = select(site.c.id, site.c.name).order_by(site.c.name).limit(most)
+        found = {row.id: row.name for row in reading.connection.execute(listed)}
+        more = set(chosen) - found.keys()
+        found |= {x.id: x.name for x in reading.records.many(Site, more)} if more else {}
+    return list(found.items())
 
 
 def sites(context: Context) -> list[SiteRow]:

@@ -174,6 +174,7 @@ def draft(context: Context, key: str, rules: list[SendRule]) -> WorkOrder:
         settings=trunk.settings.copy_with(send_rules=tuple(rules)),
         emergency=trunk.emergency,
         sbc=trunk.sbc,
+        serves=trunk.serves,
     )
     return workorders.draft(context, f"Dial plan of trunk {trunk.name}", [task], look=True)
 

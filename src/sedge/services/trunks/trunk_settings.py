@@ -1,6 +1,7 @@
 """How a trunk is set up: changed by a work order, its secret sealed, its sheet handed out."""
 
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -31,7 +32,7 @@ from sedge.core.trunks.settings import (
     untrusted,
 )
 from sedge.core.trunks.sheet import Sheet, sheet_of
-from sedge.core.trunks.tasks import ChangeTrunk, MoveTrunk
+from sedge.core.trunks.tasks import MOST_SERVED, ChangeTrunk, MoveTrunk
 from sedge.services.context import Context
 from sedge.services.trunks import adding, sbcs
 from sedge.services.trunks.connection_tests import secret_name
@@ -76,12 +77,16 @@ class SettingsAsked(BaseModel):
     others_caller_ids: bool = False
     emergency: bool = True
     sbc: str = Field(default="", max_length=80)
+    serves: list[str] = Field(
+        default_factory=list, max_length=MOST_SERVED, description="sites; none for every one"
+    )
 
 
 @dataclass(frozen=True)
 class SettingsView:
     """`settings` are the usual ones where nobody has said any; `has_secret` whether one is kept;
-    `secret` one that was pasted just now."""
+    `secret` one that was pasted just now;
+    `serves` names of sites."""
 
     trunk: Trunk
     carrier: str
@@ -89,6 +94,7 @@ class SettingsView:
     settings: TrunkSettings
     has_secret: bool
     secret: str = ""
+    serves: tuple[str, ...] = ()
 
     @property
     def send_rules(self) -> str:
@@ -102,10 +108,12 @@ def view(context: Context, key: str) -> SettingsView:
         trunk = reading.records.the(Trunk, key)
         carrier = reading.records.the(Carrier, trunk.carrier).name
         site = reading.records.the(Site, trunk.site).name
+        serves = sorted(s.name for s in reading.records.many(Site, set(trunk.serves)))
         secret = secrets_store.read(
             reading.connection, context.installation.keyring, secret_name(key)
         )
-    return SettingsView(trunk, carrier, site, trunk.settings or TrunkSettings(), bool(secret))
+    settings = trunk.settings or TrunkSettings()
+    return SettingsView(trunk, carrier, site, settings, bool(secret), serves=tuple(serves))
 
 
 def with_pasted(context: Context, key: str, pasted: Pasted) -> SettingsView:
@@ -122,24 +130,25 @@ def with_pasted(context: Context, key: str, pasted: Pasted) -> SettingsView:
             else:
                 fields[name] = value
     _, host, settings = read_asked(SettingsAsked.model_validate(fields))
-    trunk = seen.trunk.copy_with(host=host, channels=int(fields["channels"]))
+    trunk = seen.trunk.copy_with(host=host, channels=int(str(fields["channels"])))
     return replace(seen, trunk=trunk, settings=settings, secret=pasted.fields.get("secret", ""))
 
 
-def as_typed(seen: SettingsView) -> dict[str, str]:
+def as_typed(seen: SettingsView) -> dict[str, object]:
     """Settings as the form has them; a host that nobody has named yet as one that can be read."""
-    typed = {
+    typed: dict[str, object] = {
         name: ", ".join(value) if isinstance(value, tuple) else str("" if value is None else value)
         for name, value in seen.settings.model_dump(mode="python", exclude={"send_rules"}).items()
     }
     typed["send_rules"] = seen.send_rules
-    facts = {"name": seen.trunk.name, "host": seen.trunk.host or "sip.invalid"}
-    emergency = "yes" if seen.trunk.emergency else "no"
-    return (
-        typed
-        | facts
-        | {"channels": str(seen.trunk.channels), "emergency": emergency, "sbc": seen.trunk.sbc}
-    )
+    return typed | {
+        "name": seen.trunk.name,
+        "host": seen.trunk.host or "sip.invalid",
+        "channels": str(seen.trunk.channels),
+        "emergency": "yes" if seen.trunk.emergency else "no",
+        "sbc": seen.trunk.sbc,
+        "serves": list(seen.trunk.serves),
+    }
 
 
 def read_asked(asked: SettingsAsked) -> tuple[str, str, TrunkSettings]:
@@ -190,6 +199,7 @@ def add(
     channels: int,
     asked: SettingsAsked | None,
     secret: str = "",
+    serves: Sequence[str] = (),
 ) -> Trunk:
     """One's own trunk to a carrier, set up where it is `asked` how; a `secret` is sealed. Raises
     NotUnderstood naming the field, before anything is written."""
@@ -206,6 +216,7 @@ def add(
         host=host,
         channels=channels,
         settings=settings,
+        serves=serves,
     )
     if secret.strip():
         _keep(context, made.id, secret.strip())
@@ -226,6 +237,7 @@ def draft(context: Context, key: str, asked: SettingsAsked, secret: str = "") ->
     judge_secret(secret)
     with context.reading() as reading:
         trunk = reading.records.the(Trunk, key)
+        adding.refuse_unknown_sites(reading, asked.serves)
     if asked.send_rules is None and trunk.settings is not None:
         settings = settings.copy_with(send_rules=trunk.settings.send_rules)
     if trunk.connection is not None:
@@ -239,6 +251,7 @@ def draft(context: Context, key: str, asked: SettingsAsked, secret: str = "") ->
         settings=settings,
         emergency=asked.emergency,
         sbc=asked.sbc,
+        serves=tuple(asked.serves),
     )
     if secret.strip():
         _keep(context, key, secret.strip())
@@ -274,12 +287,17 @@ class SettingsChanged(BaseModel):
     others_caller_ids: bool | None = None
     emergency: bool | None = None
     sbc: str | None = Field(default=None, max_length=80)
+    serves: list[str] | None = Field(default=None, max_length=MOST_SERVED)
 
-    def typed(self) -> dict[str, str]:
-        """What is named, as the form has it; null empties a text."""
+    def typed(self) -> dict[str, object]:
+        """What is named, as the form has it; null empties a text, and a list of sites."""
         named = self.model_dump(mode="json", exclude_unset=True)
+        sites = {"serves": self.serves or []} if "serves" in named else {}
         texts = {key: "\n".join(v) for key, v in named.items() if isinstance(v, list)}
-        return {key: "" if v is None else str(v) for key, v in (named | texts).items()}
+        typed: dict[str, object] = {
+            key: "" if v is None else str(v) for key, v in (named | texts).items()
+        }
+        return typed | sites
 
 
 def draft_change(context: Context, key: str, asked: SettingsChanged) -> WorkOrder:
@@ -293,7 +311,7 @@ def draft_change(context: Context, key: str, asked: SettingsChanged) -> WorkOrde
         whole = SettingsAsked.model_validate(as_typed(seen) | typed)
     except ValidationError as wrong:
         field = str(wrong.errors()[0]["loc"][0])
-        message = f"“{typed.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."
+        message = f"“{str(typed.get(field, ''))[:60]}” can't be used for {field.replace('_', ' ')}."
         raise NotUnderstood(message, field=field) from None
     return draft(context, key, whole)
 

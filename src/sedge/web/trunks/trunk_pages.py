@@ -107,10 +107,17 @@ def add_trunk(
     site: Typed = "",
     host: Typed = "",
     channels: Typed = "",
+    serves: Annotated[list[str] | None, Form(max_length=1000)] = None,
 ) -> Response:
     calls = int(channels) if channels.isascii() and channels.isdigit() and len(channels) < 7 else 0
     trunk = adding.add_trunk(
-        context, name=name, account=account, site=site, host=host, channels=calls
+        context,
+        name=name,
+        account=account,
+        site=site,
+        host=host,
+        channels=calls,
+        serves=serves or (),
     )
     return go(request, f"/carriers/trunks/{trunk.id}")
 
@@ -188,13 +195,15 @@ def trunk(request: Request, context: RequestContext, key: str) -> Response:
 
 @place.page("/carriers/trunks/{key}/settings", May.TRUNKS)
 def settings_form(request: Request, context: RequestContext, key: str) -> Response:
+    view = trunk_settings.view(context, key)
     return render(
         request,
         "trunk_settings.html",
-        view=trunk_settings.view(context, key),
+        view=view,
         codecs=CODECS,
         choices=CHOICES,
         sbcs=sbcs.choices(context),
+        sites=site_management.site_choices(context, chosen=view.trunk.serves),
         pasted=None,
         names=PASTED,
     )
@@ -209,13 +218,15 @@ def read_pasted_values(
 ) -> Response:
     """The form filled with what was recognised of the other side's values; nothing is kept."""
     pasted = read_pasted(text)
+    view = trunk_settings.with_pasted(context, key, pasted)
     return render(
         request,
         "trunk_settings.html",
-        view=trunk_settings.with_pasted(context, key, pasted),
+        view=view,
         codecs=CODECS,
         choices=CHOICES,
         sbcs=sbcs.choices(context),
+        sites=site_management.site_choices(context, chosen=view.trunk.serves),
         pasted=pasted,
         names=PASTED,
     )
@@ -224,10 +235,12 @@ def read_pasted_values(
 @place.action("/carriers/trunks/{key}/settings", May.TRUNKS)
 async def change_settings(request: Request, context: RequestContext, key: str) -> Response:
     """As a draft, so that its checks are seen."""
-    form = {name: str(value) for name, value in (await request.form()).items()}
+    given = await request.form()
+    form = {name: str(value) for name, value in given.items() if name != "serves"}
+    serves = [str(site) for site in given.getlist("serves")]
     secret = form.pop("secret", "")
     try:
-        asked = SettingsAsked.model_validate(form)
+        asked = SettingsAsked.model_validate(form | {"serves": serves})
     except ValidationError as wrong:
         field = str(wrong.errors()[0]["loc"][0])
         message = f"“{form.get(field, '')[:60]}” can't be used for {field.replace('_', ' ')}."

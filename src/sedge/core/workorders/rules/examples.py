@@ -83,12 +83,28 @@ EXAMPLES = {
         " fallback."
     ),
     "trunk.help-still-comes": (
-        "No trunk of Wharf House or its country takes a call. It is the last trunk that takes"
+        "No trunk of Wharf House or its country takes its calls. It is the last trunk that takes"
         " emergency calls from there."
     ),
     "trunk.help-still-comes-after": (
         "Leeds A takes no emergency calls, and no other trunk is left for Wharf House. It is the"
         " last trunk that takes emergency calls from there."
+    ),
+    "trunk.sites-there": "It would serve leeds-2, and there is no such site. Choose others.",
+    "trunk.new-sites-there": "It would serve leeds-2, and there is no such site. Choose others.",
+    "trunk.serves-its-numbers": (
+        "It would not serve Canal Museum, the site of 0113 496 0142 on its list. Calls out of 12"
+        " numbers in use would go over other trunks, or nowhere."
+    ),
+    "trunk.routes-served": (
+        "Route “Germany” would have no trunk that serves Canal Museum: calls fail."
+    ),
+    "trunk.serves-its-site": (
+        "Leeds A does not serve Canal Museum: calls to 0113 496 0142 arrive over it, calls out of"
+        " it go over another trunk."
+    ),
+    "routes.trunks-serve": (
+        "“Germany” takes the calls of Canal Museum, but none of its trunks serves Canal Museum."
     ),
     "trunk.routes-over-it": "Route “Home” has no other trunk: its calls would fail.",
     "trunk.name-free": "There is another trunk called Leeds A. Choose another name.",
