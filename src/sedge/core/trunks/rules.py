@@ -105,7 +105,8 @@ def numbers_on_it(task: t.MoveTrunk, estate: Estate) -> Finding | None:
     if lost:
         return warn(
             f"Calls to {counted(len(lost), 'number')} in use would reach nobody, among them"
-            f" {lost[0].shown}: they have no fallback."
+            f" {lost[0].shown}: they have no fallback.",
+            elsewhere("See each number and how its calls would end", "trunk down", task.trunk),
         )
     return passed(
         "Every number in use on its list has a fallback" if in_use else "No number in use is on it"
@@ -207,7 +208,9 @@ def routes_over_it(task: t.MoveTrunk, estate: Estate) -> Finding | None:
         return None
     alone = [r.name for r in routes_of(estate) if r.trunks == (task.trunk,)]
     if alone:
-        return warn(f"Route “{alone[0]}” has no other trunk: its calls would fail.")
+        more = f" and {counted(len(alone) - 1, 'other route')}" if alone[1:] else ""
+        have, their = ("have", "their") if more else ("has", "its")
+        return warn(f"Route “{alone[0]}”{more} {have} no other trunk: {their} calls would fail.")
     return passed("Every route over it has another trunk")
 
 

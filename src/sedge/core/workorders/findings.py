@@ -36,6 +36,7 @@ Leads = Literal[
     "site",
     "supply many",
     "trunk",
+    "trunk down",
 ]
 
 

@@ -286,6 +286,7 @@ def _notes(findings: list[Finding], offered: Mapping[tuple[str, str], int]) -> I
 LEADS_TO: dict[Leads, str] = {
     "spots": "/safety?site={}",
     "trunk": "/carriers/trunks/new?site={}",
+    "trunk down": "/paths/questions?ask=trunk&trunk={}",
     "deposit": "/carriers/accounts/{}",
     "papers": "/supply/papers?site={}",
     "supply": "/supply/for-site?site={}",
