@@ -8,12 +8,15 @@ import pytest
 
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.holders.devices import DeviceKind
 from sedge.core.numbers.life import State
 from sedge.core.records import HolderKind, HolderRef, Number, Subject, Subscription
 from sedge.core.supply.offers import Wish
+from sedge.core.workorders import tasks as t
 from sedge.core.workorders.life import OrderState
 from sedge.services import people_lookup
 from sedge.services.holders import holders, site_management
+from sedge.services.holders.devices import devices
 from sedge.services.imports import people_import
 from sedge.services.supply import holds, ordering, provisioning, stock_search, supply
 from sedge.services.workorders import order_views, workorders
@@ -74,6 +77,26 @@ def test_a_joiner_list_is_ordered_for_and_given_numbers_by_itself(installation, 
         assert holders.one_holder(context, HolderKind.PERSON, people[0].id).missing == [
             "a phone"
         ]  # help finds them by their number's spot
+
+
+def test_a_phone_is_set_up_for_each_who_has_none(installation, context):
+    mails = joiners(context)
+    people = people_lookup.people_in(context, "\n".join(mails))
+    devices.add(context, people[0].id, "desk phone", "has one")
+    wanted = ordering.Wanted(
+        "With phones",
+        site="wharf-house",
+        hold=hold(context).id,
+        spot=_spot(context),
+        people="\n".join(mails),
+        phone=DeviceKind.DESK_PHONE,
+    )
+    planned = ordering.plan(context, wanted)
+    assert [x.person for x in planned.bodies if isinstance(x, t.AddDevice)] == [people[1].id]
+    ordering.place(context, wanted, agreed=planned.agreed)
+    until_quiet(installation, timedelta(hours=1))
+    assert [len(devices.of_person(context, p.id)) for p in people] == [1, 1]
+    assert len(numbers_of(context, people[1])) == 1
 
 
 def _spot(context):

@@ -6,7 +6,15 @@ import re
 import pytest
 
 from sedge.core.access.roles import AccessRole
-from sedge.core.errors import Forbidden, NotAllowedNow, NotFound, NotSignedIn, NotUnderstood
+from sedge.core.errors import (
+    Forbidden,
+    NotAllowedNow,
+    NotFound,
+    NotSignedIn,
+    NotUnderstood,
+    OutsideRefused,
+    OutsideSilent,
+)
 from sedge.core.records import Subject
 from sedge.demo.seed import MEMBERS, PASSWORD
 from sedge.services import mail
@@ -81,6 +89,25 @@ def test_a_sent_letter_is_kept_without_the_link_that_lets_in(installation, conte
     assert token not in f"{kept.text}{kept.html}"
     assert "/welcome/…" in kept.text
     assert members.welcome(installation, token)
+
+
+@pytest.mark.parametrize("fault", [OutsideRefused, OutsideSilent])
+def test_a_letter_given_up_is_kept_without_its_link_too(installation, context, monkeypatch, fault):
+    monkeypatch.setattr(mail, "MOST_TRIES", 1)
+
+    def fails(*_letter):
+        raise fault("No such mailbox.", service="mail", reason="550")
+
+    monkeypatch.setattr(installation.outside.mail, "send", fails)
+    invited(context)
+    token = letter_link(context, "petra.vogel@lanternfield.example")
+    mail.send_waiting(context)
+    with context.reading() as reading:
+        [kept] = reading.connection.execute(
+            mails.mail.select().where(mails.mail.c.given_up_at.is_not(None))
+        ).all()
+    assert token not in f"{kept.text}{kept.html}"
+    assert "No such mailbox" in kept.problem
 
 
 def test_who_signs_in_elsewhere_takes_it_up_with_the_password_they_have(installation, context):

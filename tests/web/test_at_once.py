@@ -1,9 +1,12 @@
 """A form whose change runs at once, or leads to its work order: the pages of it."""
 
 import re
+from urllib.parse import parse_qs, urlsplit
 
 import pytest
 
+from sedge.core.supply.offers import Wish
+from sedge.services.supply import stock_search
 from tests.conftest import in_one_line
 
 HERE = "/holders/people/person-ifeoma-okafor"
@@ -125,6 +128,23 @@ def test_a_number_is_ordered_for_the_one_who_lacks_it(signed_in):
     assert "quantity=1" in asked
     many = signed_in.get("/supply/for-site?site=wharf-house&joiners=1", follow_redirects=False)
     assert "joiners=1" in many.headers["location"]
+
+
+def test_the_phone_chosen_for_a_newcomer_is_set_up_by_the_order_too(signed_in, context):
+    to = send(signed_in, "/holders/people", **NEWCOMER, phone="desk phone", then="number")
+    form = page(signed_in, to)
+    person = parse_qs(urlsplit(to).query)["person"][0]
+    order = f"/supply/for-site?site=wharf-house&amp;person={person}&amp;phone=desk+phone"
+    assert order in form
+    found = signed_in.get(order.replace("&amp;", "&"), follow_redirects=False).headers["location"]
+    search = page(signed_in, found)
+    assert '<input type="hidden" name="phone" value="desk phone">' in search
+    offers = stock_search.one(context, Wish("GB", area="Leeds", quantity=1), "brackwater")
+    account, numbers = offers.account.id, offers.offers[0].numbers[0].e164
+    asked = {"site": "wharf-house", "joiners": person, "phone": "desk phone"}
+    held = send(signed_in, "/supply/holds", account=account, numbers=numbers, **asked)
+    assert '<option value="desk phone" selected>' in page(signed_in, held)
+    assert "Set up a desk phone" in in_one_line(page(signed_in, held))
 
 
 def test_the_card_leads_to_what_it_names(signed_in):

@@ -210,22 +210,21 @@ def send_waiting(context: Context) -> int:
         try:
             _send(context, row)
         except OutsideRefused as error:
-            _note(context, row.id, problem=error.message[:400], given_up_at=context.now())
+            _end(context, row, problem=error.message[:400], given_up_at=context.now())
             log.warning("mail refused", key=row.id, error=error.message)
         except OutsideTrouble as error:
             silent.add(way)
             _wait(context, row, error)
             continue
         else:
-            told = {"text": without_links(row.text), "html": without_links(row.html or "") or None}
-            _note(context, row.id, sent_at=context.now(), problem=None, **told)
+            _end(context, row, sent_at=context.now(), problem=None)
         done += 1
     return done
 
 
 def without_links(text: str) -> str:
-    """A letter as it is kept once it is sent: a link that lets in whoever knows it is for the one
-    who got it, not for whoever reads the database or a backup of it."""
+    """A letter as it is kept once it is sent, or given up: a link that lets in whoever knows it is
+    for the one who got it, not for whoever reads the database or a backup of it."""
     return ONE_TIME_LINK.sub(r"/\1/…", text)
 
 
@@ -278,10 +277,16 @@ def _files(context: Context, key: str) -> list[MailFile]:
 def _wait(context: Context, row: Row, error: OutsideTrouble) -> None:
     tries, problem = row.tries + 1, error.message[:400]
     if tries >= MOST_TRIES:
-        _note(context, row.id, tries=tries, problem=problem, given_up_at=context.now())
+        _end(context, row, tries=tries, problem=problem, given_up_at=context.now())
         return
     pause = min(FIRST_PAUSE * 2 ** min(row.tries, 10), LONGEST_PAUSE)
     _note(context, row.id, tries=tries, problem=problem, next_try=context.now() + pause)
+
+
+def _end(context: Context, row: Row, **values: object) -> None:
+    """A letter is sent or given up."""
+    kept = {"text": without_links(row.text), "html": without_links(row.html or "") or None}
+    _note(context, row.id, **values, **kept)
 
 
 def _note(context: Context, key: str, **values: object) -> None:

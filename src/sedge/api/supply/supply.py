@@ -19,6 +19,7 @@ from sedge.api.supply.answers import (
     supply_order_out,
 )
 from sedge.core.access.roles import May
+from sedge.core.holders.devices import DeviceKind
 from sedge.core.supply.offers import Wish
 from sedge.services.carriers import connections
 from sedge.services.numbers.numbers import the_number
@@ -49,6 +50,9 @@ class OrderAsked(BaseModel):
     )
     reserve_for: str = Field(
         default="", max_length=200, description="what the rest is reserved for"
+    )
+    phone: DeviceKind | None = Field(
+        default=None, description="set up for each of the people who has none of that kind"
     )
     agreed: str = Field(
         default="",
@@ -158,6 +162,7 @@ def _wanted(context: RequestContext, asked: OrderAsked) -> ordering.Wanted:
         tuple(asked.features),
         "\n".join(asked.people),
         asked.reserve_for,
+        asked.phone,
     )
 
 

@@ -8,7 +8,6 @@ from sedge.core.access.roles import May
 from sedge.core.errors import NotUnderstood
 from sedge.core.holders.devices import DeviceKind
 from sedge.core.records import (
-    Device,
     Grant,
     HolderKind,
     HolderRef,
@@ -22,10 +21,10 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import Task
 from sedge.services.context import Context, Reading
 from sedge.services.holders import holders
+from sedge.services.holders.devices.devices import phones_for
 from sedge.services.workorders import workorders
 from sedge.services.workorders.planner import bulk_planner
 from sedge.store.repositories.workorders import WorkOrder
-from sedge.store.schema import tables
 
 MOST_PEOPLE = 300
 
@@ -72,7 +71,7 @@ def draft(context: Context, keys: list[str], same: Same) -> WorkOrder:
             *_spots(reading, people, same.spot),
             *_rights(people, same.rights),
             *_grants(reading, people, same.product),
-            *_phones(reading, people, same.phone),
+            *phones_for(reading, people, same.phone),
         ]
         without = _without_number(reading, people) if same.number else []
     tasks += _numbers(context, without)
@@ -126,20 +125,6 @@ def _grants(reading: Reading, people: list[Person], product: str) -> Iterator[Ta
     for person in people:
         if person.id not in held:
             yield t.GrantLicence(holder=_ref(person), product=product)
-
-
-def _phones(reading: Reading, people: list[Person], phone: DeviceKind | None) -> Iterator[Task]:
-    if phone is None:
-        return
-    device = tables.device
-    having = {
-        d.person
-        for d in reading.records.where(Device, device.c.person.in_([p.id for p in people]))
-        if d.kind == phone and not d.removed
-    }
-    for person in people:
-        if person.id not in having:
-            yield t.AddDevice(person=person.id, phone=phone)
 
 
 def _without_number(reading: Reading, people: list[Person]) -> list[Person]:

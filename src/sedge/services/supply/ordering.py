@@ -15,6 +15,7 @@ from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotAllowedNow, NotRunnable, NotUnderstood, SedgeError
 from sedge.core.facts import Money, counted, in_words, to_canonical_json
+from sedge.core.holders.devices import DeviceKind
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import ENDED
 from sedge.core.records import Account, Carrier, Hold, Number, Order, Site, Subject
@@ -47,8 +48,8 @@ _ordering = (
 @dataclass(frozen=True)
 class Wanted:
     """What somebody wants to order: a hold, or numbers on an account. `people` (one a line) are
-    given the numbers as they arrive, in their order, with all they lack; the rest is reserved for
-    what `reserve_for` says."""
+    given the numbers as they arrive, in their order, with all they lack, and a `phone`; the rest is
+    reserved for what `reserve_for` says."""
 
     reference: str = ""
     account: str = ""
@@ -59,6 +60,7 @@ class Wanted:
     features: tuple[str, ...] = ()
     people: str = ""
     reserve_for: str = ""
+    phone: DeviceKind | None = None
 
 
 @dataclass(frozen=True)
@@ -150,7 +152,11 @@ def plan(context: Context, wanted: Wanted) -> Planned:
     tasks = [
         task,
         *provisioning.plan(
-            context, len(lines), people=wanted.people, reserve_for=wanted.reserve_for
+            context,
+            len(lines),
+            people=wanted.people,
+            reserve_for=wanted.reserve_for,
+            phone=wanted.phone,
         ),
     ]
     marks: list[int | None] = [None] * len(tasks)

@@ -9,6 +9,7 @@ from sqlalchemy import exists, func, select
 from sedge.core.enums import Capacity
 from sedge.core.errors import NotUnderstood
 from sedge.core.facts import counted
+from sedge.core.holders.devices import DeviceKind
 from sedge.core.numbers.e164 import describe
 from sedge.core.numbers.life import State
 from sedge.core.records import Address, HolderKind, HolderRef, Number, Person, Role, Site
@@ -16,6 +17,7 @@ from sedge.core.workorders import tasks as t
 from sedge.core.workorders.task_base import OutputOf, Task
 from sedge.services import people_lookup
 from sedge.services.context import Context, Reading
+from sedge.services.holders.devices.devices import phones_for
 from sedge.store.repositories.records import is_open
 from sedge.store.schema import projected, tables
 
@@ -120,9 +122,17 @@ def _areas(reading: Reading, sites: list[str]) -> dict[str, str]:
     return {site: describe(f"+{-hundred * 100}").area for site, (_, hundred) in most.items()}
 
 
-def plan(context: Context, count: int, *, people: str = "", reserve_for: str = "") -> list[Task]:
+def plan(
+    context: Context,
+    count: int,
+    *,
+    people: str = "",
+    reserve_for: str = "",
+    phone: DeviceKind | None = None,
+) -> list[Task]:
     """What becomes of `count` numbers that the first task of a work order brings: given to people
-    in their order, the rest reserved where it is said for what. Raises NotUnderstood."""
+    in their order, the rest reserved where it is said for what. A `phone` is set up for each who
+    has none of that kind. Raises NotUnderstood."""
     named = people_lookup.people_in(context, people)
     if len(named) > count:
         raise NotUnderstood(
@@ -138,6 +148,7 @@ def plan(context: Context, count: int, *, people: str = "", reserve_for: str = "
             )
             if n.holder
         }
+        phones = list(phones_for(reading, named, phone))
     tasks: list[Task] = []
     for i, person in enumerate(named):
         ref = HolderRef(kind=HolderKind.PERSON, id=person.id)
@@ -148,6 +159,7 @@ def plan(context: Context, count: int, *, people: str = "", reserve_for: str = "
                 role=Role.EXTRA if person.id in taken else Role.MAIN,
             )
         )
+    tasks += phones
     if reserve_for.strip():
         rest: Sequence[int] = range(len(named), count)
         tasks += [

@@ -14,6 +14,7 @@ from starlette.concurrency import run_in_threadpool
 from sedge.core.access.roles import May
 from sedge.core.errors import NotAllowedNow, NotUnderstood, SedgeError
 from sedge.core.facts import counted
+from sedge.core.holders.devices import KINDS, DeviceKind
 from sedge.core.numbers.plan import COUNTRIES
 from sedge.core.supply.offers import Wish
 from sedge.services.holders import site_management
@@ -54,6 +55,7 @@ class Search(BaseModel):
     carrier: Text = ""
     site: Text = ""
     joiners: Text = ""
+    phone: Text = ""
 
 
 def _asked(context: RequestContext, typed: Annotated[Search, Query()]) -> views.Asked:
@@ -147,11 +149,13 @@ def hold(
     numbers: Annotated[list[str] | None, Form()] = None,
     site: Annotated[str, Form()] = "",
     joiners: Annotated[str, Form()] = "",
+    phone: Annotated[str, Form()] = "",
 ) -> Response:
     """Hold the numbers of one offer or of several."""
     wanted = dict.fromkeys(number for offer in numbers or () for number in offer.split())
     held = holds.hold(context, account, [the_number(context, n, field="numbers") for n in wanted])
-    more = urlencode({k: v for k, v in (("site", site), ("joiners", joiners)) if v})
+    asked = {"site": site, "joiners": joiners, "phone": phone}
+    more = urlencode({k: v for k, v in asked.items() if v})
     return go(request, f"/supply/holds/{held.id}{'?' + more if more else ''}")
 
 
@@ -162,10 +166,11 @@ def for_site(
     site: str = "",
     joiners: Text = "",
     person: Text = "",
+    phone: Text = "",
     capacity: Literal["", "single", "many"] = "",
 ) -> Response:
     """The search for what a site lacks, filled in; `joiners` 1 gives the numbers to those who have
-    none, `person` one to a person."""
+    none, `person` one to a person, for whom a `phone` is set up too."""
     need = provisioning.need_of(context, site)
     asked = {
         "country": need.site.country,
@@ -174,6 +179,7 @@ def for_site(
         "quantity": "1" if person else str(max(1, need.short)),
         "site": need.site.id,
         "joiners": person or joiners,
+        "phone": phone,
     }
     return go(request, "/supply?" + urlencode({k: v for k, v in asked.items() if v}))
 
@@ -230,6 +236,7 @@ class HoldForm:
     reference: str = ""
     people: str = ""
     reserve_for: str = ""
+    phone: str = ""
 
     def wanted(self, hold: str) -> ordering.Wanted:
         return ordering.Wanted(
@@ -240,6 +247,7 @@ class HoldForm:
             features=tuple(self.feature),
             people=self.people,
             reserve_for=self.reserve_for,
+            phone=DeviceKind(self.phone) if self.phone in KINDS else None,
         )
 
 
@@ -255,13 +263,14 @@ def held_page(
     people: Annotated[str, Query(max_length=10_000)] = "",
     reserve_for: Text = "",
     joiners: Text = "",
+    phone: Text = "",
     spots_of: Text = "",
 ) -> Response:
     """Held numbers with the order that is being put together, planned and priced as it is chosen.
     One that was ordered leads to its order."""
     if made := ordering.order_of_hold(context, key):
         return go(request, f"/supply/orders/{made}")
-    form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
+    form = HoldForm(site, spot, feature or [], reference, people, reserve_for, phone)
     return _held(request, context, key, form, joiners=joiners, spots_of=spots_of)
 
 
@@ -304,6 +313,7 @@ def _held(
         page=order_rows(planned.view, context.now()),
         spots=spots,
         sites=list(sites.items()),
+        phones=[(kind, kind) for kind in KINDS],
         features=list(first.numbers[0].features.items()),
         needed=documents.needed(
             context, first.carrier.id, first.hold.numbers if first.hold else (), form.site
@@ -345,10 +355,11 @@ def order(
     feature: Annotated[list[str] | None, Form()] = None,
     people: Annotated[str, Form(max_length=10_000)] = "",
     reserve_for: Annotated[str, Form(max_length=200)] = "",
+    phone: Annotated[str, Form(max_length=40)] = "",
 ) -> Response:
     """Buy what was shown. Where that is another by now, or can't be run, the page comes back as it
     was filled in, and says why."""
-    form = HoldForm(site, spot, feature or [], reference, people, reserve_for)
+    form = HoldForm(site, spot, feature or [], reference, people, reserve_for, phone)
     try:
         key, _ = ordering.place(context, form.wanted(hold), agreed=agreed)
     except (NotAllowedNow, NotUnderstood) as error:

@@ -48,9 +48,12 @@ class Offers:
         return self.rows[0].shown if self.rows else ""
 
 
-def offers_for(context: Context, holder: HolderRef, name: str, site: str) -> Offers:
-    """What is free for a holder; no rows where nothing is."""
-    here = f"/work-orders/new/assign?{urlencode({PARAMETER[holder.kind]: holder.id})}&"
+def offers_for(
+    context: Context, holder: HolderRef, name: str, site: str, phone: str = ""
+) -> Offers:
+    """What is free for a holder, who gets a `phone` too; no rows where nothing is."""
+    asked = {PARAMETER[holder.kind]: holder.id} | ({"phone": phone} if phone else {})
+    here = f"/work-orders/new/assign?{urlencode(asked)}&"
     found = suggest_numbers(context, holder)
     hundreds = list(dict.fromkeys((s.number.site, int(s.number.e164) // 100) for s in found))
     return Offers(
@@ -63,7 +66,7 @@ def offers_for(context: Context, holder: HolderRef, name: str, site: str) -> Off
             _map(context, where, hundred, here, int(found[0].number.e164))
             for where, hundred in hundreds[:MOST_MAPS]
         ],
-        order=f"/supply/for-site?{urlencode({'site': site, PARAMETER[holder.kind]: holder.id})}",
+        order=f"/supply/for-site?{urlencode({'site': site} | asked)}",
     )
 
 

@@ -67,10 +67,17 @@ def new(
     already is filled in. `phone` is the kind of phone that is set up as well."""
     if kind not in KINDS:
         raise NotFound("There is no such form.")
-    form = views.new_form(
-        context, kind, KINDS[kind], number=number, person=person, line=line, site=site
-    )
     added = phone if person and phone in list(DeviceKind) else ""
+    form = views.new_form(
+        context,
+        kind,
+        KINDS[kind],
+        number=number,
+        person=person,
+        line=line,
+        site=site,
+        phone=added,
+    )
     return render(request, "work_order_new.html", form=form, to=to, phone=added)
 
 

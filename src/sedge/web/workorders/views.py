@@ -350,13 +350,16 @@ def new_form(
     person: str = "",
     line: str = "",
     site: str = "",
+    phone: str = "",
 ) -> NewForm:
     """Raises NotOneNumber, NotFound."""
     card = numbers.card(context, numbers.the_number(context, number)) if number else None
     to = _holder(context, person, line, site)
     where = to.site if to else (card.number.site if card else "")
     carrier = card.number.carrier if card else ""
-    offers = offers_for(context, to.ref, to.name, to.site) if to and kind == "assign" else None
+    offers = (
+        offers_for(context, to.ref, to.name, to.site, phone) if to and kind == "assign" else None
+    )
     return NewForm(
         kind=kind,
         title=title,

@@ -2,13 +2,15 @@
 and why one is not registered."""
 
 import secrets
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from sedge.core.access.roles import May
 from sedge.core.changes import changed
 from sedge.core.errors import NotUnderstood
-from sedge.core.holders.devices import KINDS, RINGS, why_silent
+from sedge.core.holders.devices import KINDS, RINGS, DeviceKind, why_silent
 from sedge.core.records import Device, HolderKind, HolderRef, Number, Person, Site, Subject
+from sedge.core.workorders import tasks as t
 from sedge.services.context import Context, Reading, Writing
 from sedge.services.telephony_sync import device_wish
 from sedge.store import secrets as secrets_store
@@ -186,3 +188,20 @@ def would_ring(context: Context, person: str) -> tuple[list[Device], list[tuple[
     return [d for d, why in found if not why and d.kind in RINGS], [
         (d, why) for d, why in found if why
     ]
+
+
+def phones_for(
+    reading: Reading, people: list[Person], phone: DeviceKind | None
+) -> Iterator[t.AddDevice]:
+    """Tasks that set up a phone for each who has none of that kind; none where no kind is named."""
+    if phone is None:
+        return
+    device = tables.device
+    having = {
+        d.person
+        for d in reading.records.where(Device, device.c.person.in_([p.id for p in people]))
+        if d.kind == phone and not d.removed
+    }
+    for person in people:
+        if person.id not in having:
+            yield t.AddDevice(person=person.id, phone=phone)
