@@ -377,3 +377,15 @@ def test_an_address_of_a_drawing_that_is_done_with_leads_to_the_path(client, con
     answer = client.get("/paths/canal-front-desk/draw")
     assert (answer.status_code, answer.headers["location"]) == (303, "/paths/canal-front-desk")
     assert client.get("/paths/no-such-path/draw").status_code == 404
+
+
+def test_a_menus_new_key_leads_somewhere_at_once_and_a_changed_one_still_does(rowan):
+    act(rowan, "step", **{**STEP, "key2": "7", "word2": "b", "lead1": "hours-1", "lead2": "menu-1"})
+    page = rowan.get(f"{BASE}?step=menu-1").text
+    assert '<option value="menu-1" selected>Menu again</option>' in page
+    other = act(rowan, "step", **{**STEP, "key1": "8", "lead1": "hours-1"})
+    rows = re.search(r'name="key1".*?</select>', other, re.DOTALL).group(0)
+    assert 'value="8"' in rows
+    assert re.search(r'<option value="hours-1" selected>', rows)
+    assert 'name="exit:8"' not in other
+    assert 'name="exit:no input"' in other

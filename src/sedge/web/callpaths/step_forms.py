@@ -31,10 +31,13 @@ LONG = 2000
 
 
 def exits(form: FormData) -> Iterator[tuple[str, str]]:
-    """Where the form lets each exit lead, as (exit, step); '' where nowhere."""
+    """Where the form lets each exit lead, as (exit, step); '' where nowhere. A menu's keys say it
+    beside what they stand for."""
     for name, value in form.multi_items():
         if name.startswith("exit:"):
             yield name.removeprefix("exit:"), str(value)
+        elif name.startswith("lead") and (key := str(form.get(f"key{name[4:]}", "")).strip()):
+            yield key, str(value)
 
 
 def read(step: Step, form: FormData, *, home: str) -> dict[str, Any]:
