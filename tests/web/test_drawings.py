@@ -11,9 +11,21 @@ from zoneinfo import ZoneInfo
 import pytest
 from markupsafe import Markup
 
-from sedge.core.callpaths.steps import EXITS, Hours, Mailbox, Menu, Opening, Path, Queue, Ring
+from sedge.core.callpaths.layout import lay_out
+from sedge.core.callpaths.steps import (
+    EXITS,
+    Hours,
+    Mailbox,
+    Menu,
+    Opening,
+    OtherPath,
+    Path,
+    Queue,
+    Ring,
+)
 from sedge.core.facts import Money
 from sedge.core.numbers.life import State
+from sedge.core.spend.step_use import GAVE_UP, use_of_steps
 from sedge.services.licences.seat_history import SeatHistory
 from sedge.web.shared import rendering
 from sedge.web.shared.drawings.blockmap import (
@@ -24,7 +36,7 @@ from sedge.web.shared.drawings.blockmap import (
     legend_shape,
     shape,
 )
-from sedge.web.shared.drawings.pathmap import describe_step, path_map, thumbnail
+from sedge.web.shared.drawings.pathmap import Shown, describe_step, drawn, path_map, thumbnail
 from sedge.web.shared.drawings.ruler import grouped, ruler
 from sedge.web.shared.drawings.seatchart import seat_chart
 from sedge.web.shared.drawings.strip import strip
@@ -413,3 +425,42 @@ def test_a_chart_of_seats_rises_above_the_line_where_more_was_granted_than_there
     limit = float(re.search(r'seat-limit" d="M\d+ ([\d.]+)', drawn)[1])
     top = float(re.search(r'seat-stair" d="M[\d.]+ ([\d.]+)', drawn)[1])
     assert top < limit
+
+
+USED = Path(
+    first="menu",
+    steps={
+        "menu": Menu(
+            greeting="For tickets, press 1.",
+            keys={"1": "tickets", "2": "rooms"},
+            exits={"1": "queue", "2": "other", "no input": "queue"},
+        ),
+        "queue": Queue(people=("ana",), exits={"full": "other"}),
+        "other": OtherPath(path="rooms"),
+    },
+)
+
+
+def test_a_picture_says_how_many_calls_went_which_way_and_gave_up_where():
+    counted = {
+        ("menu", "1"): (60, 0),
+        ("menu", "2"): (30, 0),
+        ("menu", GAVE_UP): (10, 0),
+        ("queue", "answered"): (50, 0),
+        ("queue", "full"): (10, 0),
+    }
+    used = {step.step: step for step in use_of_steps(USED, counted)}
+    drawn_ = drawn(USED, {}, Shown(use=used))
+    words = words_of(drawn_)
+    assert ["1 · 60%" in words, "2 · 30%" in words, "no input ·" in words] == [True, True, False]
+    assert "10 gave up" in words
+    assert re.findall(r'pm-calls"[^>]*>([^<]+)<', drawn_) == ["100", "60"]
+    flows = re.findall(r"pm-line pm-flow-(\d)", drawn_)
+    assert sorted(flows) == ["1", "2", "3"], "10, 30 and 60 of 100 calls"
+    assert "pm-flow" not in path_map(USED, {}), "nothing is said where nobody counted"
+
+
+def test_names_of_exits_have_room_for_their_share():
+    labels = {("menu", "1"): "1 · 60% of a great many calls"}
+    plain, wide = lay_out(USED), lay_out(USED, labels=labels)
+    assert wide.boxes["menu"].width > plain.boxes["menu"].width

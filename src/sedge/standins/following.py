@@ -119,6 +119,8 @@ class InboundCall:
             if step is None:
                 return "ended"
             if step["kind"] == "path":
+                passed = {"path": path_id, "step": key, "exit": "went on", "seconds": 0}
+                self.passed.append(passed)
                 path_id = step["path"]
                 path = self.book.get("path", path_id)
                 if path is None:

@@ -6,7 +6,7 @@ place in every layer they pass, layers ordered by barycentres and swaps, places 
 to straight (isotonic regression). Plain data out, testable without a picture.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
@@ -64,16 +64,21 @@ class _Edge:
     thread: list[str] = field(default_factory=list)  # its places in the layers it passes
 
 
-def lay_out(path: Path, *, room_above: float = 0, stubs: bool = False) -> Layout:
+Labels = Mapping[tuple[str, str], str]
+
+
+def lay_out(
+    path: Path, *, room_above: float = 0, stubs: bool = False, labels: Labels | None = None
+) -> Layout:
     """Every step of a path with its place; steps nobody reaches stand in the last layer.
-    `room_above` stays free over the first; with `stubs` exits that lead nowhere have a place
-    too."""
-    return _Drawing(path, room_above, stubs).done()
+    `room_above` stays free over the first; with `stubs` exits that lead nowhere have a place too.
+    `labels` stand at exits (step, exit) in place of their names."""
+    return _Drawing(path, room_above, stubs, labels or {}).done()
 
 
 class _Drawing:
-    def __init__(self, path: Path, room_above: float, stubs: bool) -> None:
-        self.path, self.room_above = path, room_above
+    def __init__(self, path: Path, room_above: float, stubs: bool, labels: Labels) -> None:
+        self.path, self.room_above, self.labels = path, room_above, labels
         self.edges = _edges(path)
         self.stubs = _stubs(path) if stubs else {}
         self.edges += [
@@ -101,7 +106,7 @@ class _Drawing:
     def _wide_enough(self, key: str) -> float:
         """So wide that the names of the exits stand beside each other, whatever their order turns
         out to be."""
-        rooms = sorted(_room(self.edges[number]) for number in self._leaving(key))
+        rooms = sorted(_room(self.edges[number], self.labels) for number in self._leaving(key))
         if not rooms:
             return WIDTH
         return max(
@@ -240,7 +245,7 @@ class _Drawing:
         ports, entries = [0.0] * len(self.edges), [0.0] * len(self.edges)
         for key, mine in leaving.items():
             mine.sort(key=lambda n: self.x[(self.edges[n].thread or [self.edges[n].target])[0]])
-            rooms = [_room(self.edges[number]) for number in mine[:-1]]
+            rooms = [_room(self.edges[number], self.labels) for number in mine[:-1]]
             at = self.x[key] - sum(rooms) / 2
             for number, room in zip(mine, [*rooms, 0.0], strict=True):
                 ports[number] = at
@@ -324,9 +329,10 @@ class _Drawing:
         return Line(edge.source, edge.target, edge.exits, tuple(points))
 
 
-def _room(edge: _Edge) -> float:
+def _room(edge: _Edge, labels: Labels) -> float:
     """How much room the names of a line's exits take beside it."""
-    return max(LEAST_ROOM, LETTER * max(len(name) for name in edge.exits) + 18)
+    longest = max(len(labels.get((edge.source, name), name)) for name in edge.exits)
+    return max(LEAST_ROOM, LETTER * longest + 18)
 
 
 def _side_by_side(middle: float, count: int, room: float, most: float) -> list[float]:

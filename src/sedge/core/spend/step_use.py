@@ -10,6 +10,7 @@ from sedge.core.callpaths.steps import Menu, Path, exits_of
 from sedge.core.errors import NotUnderstood
 
 GAVE_UP = "gave up"  # the caller hung up in this step
+WENT_ON = "went on"  # in the path that the step leads to
 MOST_PASSED = 60  # steps of one call
 LONGEST_STAY = 24 * 3600
 PASSED = re.compile(
@@ -23,6 +24,7 @@ ENDINGS = {
     "announced": "ended after the announcement",
     "forwarded": "forwarded",
     "ended": "ended by the path",
+    WENT_ON: "went on in the other path",
 }
 
 
@@ -61,9 +63,11 @@ def _passed(part: str) -> Passed:
 
 
 class ExitUse(NamedTuple):
-    """`exit` in the trade's words; `share` of the step's calls, 0 to 1."""
+    """`exit` in the trade's words, `name` as the path has it; `share` of the step's calls, 0 to
+    1."""
 
     exit: str
+    name: str
     calls: int
     share: float
 
@@ -105,7 +109,7 @@ def _use_of(key: str, path: Path, sums: Mapping[str, tuple[int, int]]) -> StepUs
         step.kind,
         calls,
         sum(s for _, s in sums.values()) / calls if calls else 0.0,
-        tuple(ExitUse(_in_words(e, step), sums[e][0], sums[e][0] / calls) for e in known),
+        tuple(ExitUse(_in_words(e, step), e, sums[e][0], sums[e][0] / calls) for e in known),
         sums.get(GAVE_UP, (0, 0))[0],
     )
 

@@ -21,7 +21,7 @@ from sedge.core.callpaths.steps import (
     Step,
 )
 from sedge.core.spend.call_legs import CallLeg
-from sedge.core.spend.step_use import GAVE_UP, Passed
+from sedge.core.spend.step_use import GAVE_UP, WENT_ON, Passed
 
 MOST_STEPS = 12
 HANGS_UP, SAYS_NOTHING, MISTAKEN = 0.06, 0.04, 0.02  # in a menu
@@ -44,6 +44,7 @@ class Ways:
         while path and len(passed) < MOST_STEPS:
             step = path.steps[key]
             if isinstance(step, OtherPath):
+                passed.append(Passed(at, key, WENT_ON, 0))
                 at, path = step.path, self.paths.get(step.path)
                 key = path.first if path else ""
                 continue

@@ -102,19 +102,21 @@ def follow_path(request: Request, context: RequestContext, key: str, drawn: str 
 @place.page("/paths/{key}", May.LOOK)
 def path_page(request: Request, context: RequestContext, key: str) -> Response:
     view = paths.view_path(context, key)
+    use = usage.of_steps(context, key, *usage.read_days(context, "", ""))
+    used = use if any(step.calls for step in use) else []
     page = views.path_page(
         view,
         path_analysis.analyse(context, key),
         paths.versions(context, key),
+        used,
         drawing=paths.is_drawn(context, key),
     )
     proofs = proof_calls.proofs_of(context, path=key)
-    use = usage.of_steps(context, key, *usage.read_days(context, "", ""))
     return render(
         request,
         "path.html",
         page=page,
-        use=use if any(step.calls for step in use) else [],
+        use=used,
         proofs=proofs,
         changed=proof_calls.what_changed(context, proofs),
         unproven=proof_calls.without_proof(context, key),

@@ -1,7 +1,7 @@
 """What the pages of Call paths show, and how their forms are read."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any, NamedTuple
@@ -19,6 +19,7 @@ from sedge.core.callpaths.tracing.world import EndingKind, World
 from sedge.core.errors import NotUnderstood
 from sedge.core.moments import local_moment, read_time_of_day
 from sedge.core.records import PathVersion
+from sedge.core.spend.step_use import StepUse
 from sedge.services.callpaths.calls import Followed
 from sedge.services.callpaths.path_analysis import Analysis
 from sedge.services.callpaths.paths import FormFacts, PathView
@@ -261,7 +262,12 @@ class PathPage:
 
 
 def path_page(
-    view: PathView, analysis: Analysis, versions: list[tuple[int, datetime]], *, drawing: bool
+    view: PathView,
+    analysis: Analysis,
+    versions: list[tuple[int, datetime]],
+    use: Sequence[StepUse],
+    *,
+    drawing: bool,
 ) -> PathPage:
     number = view.numbers[0] if view.numbers else None
     follow = f"/numbers/{number.e164[1:]}/follow" if number else ""
@@ -278,7 +284,7 @@ def path_page(
 
     marks = {key: f.level.value for f in analysis.findings for key in f.steps}
     above = (number.shown if number else "no number yet", more_words(len(view.numbers)))
-    picture = drawn(view.path, view.names, Shown(above=above, marks=marks))
+    shown = Shown(above=above, marks=marks, use={step.step: step for step in use})
     ended = [
         EndedRow(
             e.words,
@@ -286,7 +292,7 @@ def path_page(
             ", ".join(e.way.who[:4])
             + (f" and {len(e.way.who) - 4} more" if len(e.way.who) > 4 else ""),
             e.trace.seconds,
-            (f"{follow}?{same_call(e.way)}" if follow and len(e.way.choices) < 40 else ""),
+            f"{follow}?{same_call(e.way)}" if follow and len(e.way.choices) < 40 else "",
             e.way.kind not in WELL and e.way.in_hours,
         )
         for e in analysis.ended
@@ -295,7 +301,7 @@ def path_page(
     return PathPage(
         view,
         analysis,
-        picture,
+        drawn(view.path, view.names, shown),
         week_map(analysis.week, link),
         legend(grades_in(analysis.week)),
         ended,

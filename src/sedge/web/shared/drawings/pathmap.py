@@ -4,6 +4,7 @@ new version, or to be worked on.
 What is drawn is said in words beside it as well.
 """
 
+import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from urllib.parse import quote
@@ -25,8 +26,10 @@ from sedge.core.callpaths.steps import (
     Step,
 )
 from sedge.core.numbers.e164 import describe, is_canonical
+from sedge.core.spend.step_use import StepUse
 
 LEAST_FOR_PLUS, PLUS_FROM_TIP = 26, 17
+THICKEST = 5  # lines by their calls
 ABOVE = 84  # room over the first step for the number that is called
 
 
@@ -36,7 +39,7 @@ class Shown:
     `last` the step where it ended; `above` stands over the first step: the number, and what is said
     of it. `marks` say stop or warn for a step, `changes` new, gone or changed, `new_exits` which
     exits lead elsewhere. `link` makes a step's address, `add` that of an exit that leads nowhere
-    yet.
+    yet. `use` says of steps how many calls came to them, gave up there and went on by which exit.
     """
 
     way: tuple[tuple[str, str], ...] = ()
@@ -48,6 +51,7 @@ class Shown:
     new_exits: frozenset[tuple[str, str]] = frozenset()
     link: Callable[[str], str] | None = None
     add: Callable[[str, str], str] | None = None
+    use: Mapping[str, StepUse] = field(default_factory=dict)
     label: str = "Picture of the call path"
 
 
@@ -64,12 +68,18 @@ def path_map(
 
 
 def drawn(path: Path, names: Mapping[str, str], shown: Shown) -> Markup:
-    layout = lay_out(path, room_above=ABOVE if shown.above else 0, stubs=shown.add is not None)
+    labels = _labels(shown.use)
+    layout = lay_out(
+        path,
+        room_above=ABOVE if shown.above else 0,
+        stubs=shown.add is not None,
+        labels=labels,
+    )
     taken = set(shown.way)
     visited = {step for step, _ in taken} | ({shown.last} if shown.last else set())
     ordered = sorted(layout.lines, key=lambda x: any((x.source, e) in taken for e in x.exits))
     lines = Markup("").join(
-        _line(line, taken, shown, is_stub=line.target in layout.stubs) for line in ordered
+        _line(line, taken, shown, labels, is_stub=line.target in layout.stubs) for line in ordered
     )
     boxes = Markup("").join(
         _step(layout.boxes[key], key, step, names, shown, on=key in visited)
@@ -169,7 +179,10 @@ def _step(
         )
         if x
     )
-    inside = _box(box, step.title, text) + _flag(box, mark, change)
+    use = shown.use.get(key)
+    is_silent = isinstance(step, OtherPath) and use and not use.calls  # some systems leave it out
+    flag = _flag(box, mark, change)
+    inside = _box(box, step.title, text, None if is_silent or flag else use) + flag
     if shown.link is None:
         return Markup('<g class="{}" data-step="{}">{}</g>').format(classes, key, inside)
     told = ", ".join(
@@ -207,22 +220,37 @@ def _flag(box: Box, mark: str, change: str) -> Markup:
     return Markup("")
 
 
-def _box(box: Box, title: str, text: str) -> Markup:
-    return Markup(
-        '<rect class="pm-box" x="{:.1f}" y="{:.1f}" width="{:.0f}" height="{}" rx="6"/><text'
-        ' class="pm-title" x="{:.1f}" y="{:.1f}">{}</text><text class="pm-text" x="{:.1f}"'
-        ' y="{:.1f}">{}</text>'
-    ).format(
-        box.x,
-        box.y,
-        box.width,
-        HEIGHT,
-        box.x + 11,
-        box.y + 20,
-        _cut(title, 21),
-        box.x + 11,
-        box.y + 37,
-        _cut(text, 25),
+def _box(box: Box, title: str, text: str, use: StepUse | None = None) -> Markup:
+    calls = f"{use.calls:,}" if use else ""
+    gave_up = f"  {use.gave_up:,} gave up" if use and use.gave_up else ""
+    right = Markup("").join(
+        Markup('<text class="{}" x="{:.1f}" y="{:.1f}" text-anchor="end">{}</text>').format(
+            name, box.x + box.width - 11, y, words
+        )
+        for name, y, words in (
+            ("pm-calls", box.y + 20, calls),
+            ("pm-gave-up", box.y + 37, gave_up),
+        )
+        if words
+    )
+    return (
+        Markup(
+            '<rect class="pm-box" x="{:.1f}" y="{:.1f}" width="{:.0f}" height="{}" rx="6"/><text'
+            ' class="pm-title" x="{:.1f}" y="{:.1f}">{}</text><text class="pm-text" x="{:.1f}"'
+            ' y="{:.1f}">{}</text>'
+        ).format(
+            box.x,
+            box.y,
+            box.width,
+            HEIGHT,
+            box.x + 11,
+            box.y + 20,
+            _cut(title, int((box.width - 22) / 7.5) - len(calls)),
+            box.x + 11,
+            box.y + 37,
+            _cut(text, int((box.width - 22) / 6.3) - len(gave_up)),
+        )
+        + right
     )
 
 
@@ -238,31 +266,67 @@ def _stub(box: Box, shown: Shown) -> Markup:
     ).format(address, key, way_out, way_out, box.x, box.y, box.width, middle - 6, box.y + 15)
 
 
-def _line(line: Line, taken: set[tuple[str, str]], shown: Shown, *, is_stub: bool) -> Markup:
+def _labels(use: Mapping[str, StepUse]) -> dict[tuple[str, str], str]:
+    """What stands at exits: their names with the share of the step's calls."""
+    return {
+        (step.step, e.name): f"{e.name} · {e.share:.0%}"
+        for step in use.values()
+        for e in step.exits
+    }
+
+
+def _weight(line: Line, use: Mapping[str, StepUse]) -> int:
+    """How thick a line is by its calls, 1 to 5, beside the calls of the step that most come to; 0
+    where none went there."""
+    source, most = use.get(line.source), max((s.calls for s in use.values()), default=0)
+    calls = sum(e.calls for e in source.exits if e.name in line.exits) if source else 0
+    return math.ceil(calls / most * THICKEST) if calls else 0
+
+
+def _tip(line: Line, weight: int) -> str:
+    """The arrow head where a line ends, wider than the line."""
+    (x, y), (before_x, _) = line.points[-1], line.points[-2]
+    half, long = 4.5 + weight, 8 + weight
+    if before_x == x:
+        return f"M{x - half:.1f} {y - long:.1f}L{x:.1f} {y:.1f}L{x + half:.1f} {y - long:.1f}Z"
+    return f"M{x + long:.1f} {y - half:.1f}L{x:.1f} {y:.1f}L{x + long:.1f} {y + half:.1f}Z"
+
+
+def _points(line: Line, weight: int) -> str:
+    """A thick line ends within its arrow head."""
+    *first, (x, y) = line.points
+    if weight:
+        x, y = (x, y - 7) if first[-1][0] == x else (x + 7, y)
+    return "L".join(f"{x:.1f} {y:.1f}" for x, y in (*first, (x, y)))
+
+
+def _line(
+    line: Line,
+    taken: set[tuple[str, str]],
+    shown: Shown,
+    names: Mapping[tuple[str, str], str],
+    *,
+    is_stub: bool,
+) -> Markup:
     chosen = [e for e in line.exits if (line.source, e) in taken]
     is_new = any((line.source, e) in shown.new_exits for e in line.exits)
     mark = " pm-way" if chosen else " pm-new-line" if is_new else " pm-open" if is_stub else ""
-    points = "L".join(f"{x:.1f} {y:.1f}" for x, y in line.points)
-    (x, y), (before_x, _before_y) = line.points[-1], line.points[-2]
-    tip = (
-        f"M{x - 4.5:.1f} {y - 8:.1f}L{x:.1f} {y:.1f}L{x + 4.5:.1f} {y - 8:.1f}Z"
-        if before_x == x
-        else f"M{x + 8:.1f} {y - 4.5:.1f}L{x:.1f} {y:.1f}L{x + 8:.1f} {y + 4.5:.1f}Z"
-    )
+    weight = _weight(line, shown.use)
+    mark += f" pm-flow-{weight}" if weight else ""
     start_x, start_y = line.points[0]
     sideways = line.points[1][1] == start_y
     labels = Markup("").join(
         _exit(
-            name,
+            names.get((line.source, name), name),
             start_x + 6,
             start_y + (-5 if i == 0 else 1 + i * LABEL) if sideways else start_y + 14 + i * LABEL,
             way=name in chosen,
         )
         for i, name in enumerate(sorted(line.exits, key=lambda e: e not in chosen))
     )
-    drawn = Markup('<path class="pm-line{}" d="M{}"/>').format(mark, points)
+    drawn = Markup('<path class="pm-line{}" d="M{}"/>').format(mark, _points(line, weight))
     if not is_stub:
-        drawn += Markup('<path class="pm-tip{}" d="{}"/>').format(mark, tip)
+        drawn += Markup('<path class="pm-tip{}" d="{}"/>').format(mark, _tip(line, weight))
     return drawn + labels
 
 
