@@ -55,6 +55,39 @@ def test_postcode_and_region_are_told_apart_from_the_town(country, line, postcod
     assert found.is_whole
 
 
+@pytest.mark.parametrize(
+    ("country", "line", "building", "rest"),
+    [
+        ("GB", "Flat 3, 12 Lanternfield Wharf, Leeds LS1 4ZZ", "Flat 3", "12 Lanternfield Wharf"),
+        ("GB", "12 Lanternfield Wharf, Flat 3, Leeds LS1 4ZZ", "Flat 3", "12 Lanternfield Wharf"),
+        ("GB", "flat 3b 12 Lanternfield Wharf, Leeds", "flat 3b", "12 Lanternfield Wharf"),
+        (
+            "GB",
+            "Flat 3, Wharf House, 12 Lanternfield Wharf, Leeds",
+            "Flat 3, Wharf House",
+            "12 Lanternfield Wharf",
+        ),
+        ("GB", "2nd floor, 12 Lanternfield Wharf, Leeds", "2nd floor", "12 Lanternfield Wharf"),
+        ("US", "33 Printers Row Apt. 4B, Boston, MA 02118", "Apt. 4B", "33 Printers Row"),
+        ("US", "33 Printers Row #4, Boston, MA 02118", "#4", "33 Printers Row"),
+        ("DE", "Speicherufer 8, 3. OG, 10999 Berlin", "3. OG", "8 Speicherufer"),
+        ("DE", "Speicherufer 8, Whg. 12, 10999 Berlin", "Whg. 12", "8 Speicherufer"),
+        ("FR", "4 rue du Port, appt 12, 69002 Lyon", "appt 12", "4 rue du Port"),
+        ("GB", "12 Flat Street, Leeds", "", "12 Flat Street"),
+        ("GB", "Unit Road 5, Leeds", "", "5 Unit Road"),
+        ("GB", "12 Level 3 Road, Leeds", "", "12 Level 3 Road"),
+    ],
+)
+def test_a_flat_or_a_floor_is_part_of_the_building_and_no_street(country, line, building, rest):
+    (found,) = read_line(line, country)
+    assert (found.building, f"{found.house_number} {found.street}") == (building, rest)
+    assert found.city in {"Leeds", "Boston", "Berlin", "Lyon"}
+
+
+def test_a_flat_alone_is_no_address():
+    assert read_line("Flat 3", "GB") == []
+
+
 def test_a_building_may_stand_in_front():
     (found,) = read_line("Wharf House, 12 Lanternfield Wharf, Leeds LS1 4ZZ", "GB")
     assert (found.building, found.house_number) == ("Wharf House", "12")

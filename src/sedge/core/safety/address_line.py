@@ -25,6 +25,19 @@ LONGEST_LINE, MOST_READINGS, MOST_SUGGESTED = 200, 4, 5
 TOWN_BEHIND_NUMBER = re.compile(
     rf"^([^\d,]+?\s{HOUSE_NUMBER.pattern})\s+(?=[^\W\d]{{3}})", re.IGNORECASE
 )
+# what is within a house: `Flat 3`, `Apt. 4B`, `Whg. 12`, `#7`, `2nd floor`, `3. OG`
+_WITHIN = (
+    r"flat|apartment|apt|unit|suite|ste|studio|room|rm|level|floor|fl|shop|wohnung|whg|zimmer|etage"
+    r"|appartement|appt|app|bâtiment|bât|escalier|étage|porte"
+)
+UNIT = (
+    rf"(?:(?:(?:{_WITHIN})\b\.?\s*(?:no\.?\s*)?|\#\s*)(?:\d{{1,4}}[A-Z]?|[A-Z]\d{{0,3}})"
+    r"|\d{1,2}(?:st|nd|rd|th|er|e|ème|\.)?\s+(?:floor|etage|og|stock|étage)"
+    r"|(?:ground|top|basement)\s+floor|(?:rez-de-chaussée|erdgeschoss))(?!\w)"
+)
+UNIT_ALONE = re.compile(UNIT, re.IGNORECASE)
+UNIT_BEFORE = re.compile(rf"(?:^|(?<=,))\s*({UNIT})\s+(?=\d)", re.IGNORECASE)
+UNIT_BEHIND = re.compile(rf"(?<=[^\W\d])\s+({UNIT})\s*(?=,|$)", re.IGNORECASE)
 ALIKE = 62.0  # of 100: a street that is begun, or written with a slip
 ELSEWHERE, FAR_BEHIND = 12.0, 25.0
 
@@ -47,14 +60,18 @@ class AddressParts:
 
 def read_line(line: str, country: str) -> list[AddressParts]:
     """How a line can be read, the likeliest first: `12 Lanternfield Wharf, Leeds LS1 4ZZ`, or
-    `Speicherufer 8, 10999 Berlin`; without commas where a town may begin is left open."""
+    `Speicherufer 8, 10999 Berlin`; without commas where a town may begin is left open. A flat, a
+    floor or a suite is part of the building, wherever it is typed."""
     text = re.sub(r"\s*[\r\n]+\s*", ", ", line[:LONGEST_LINE].strip())
     postcode, text = _taken(POSTCODES.get(country, FIVE_DIGITS), text)
     region = ""
     if country in REGIONS:
         region, text = _taken(rf"(?<=[\s,])(?:{REGIONS[country]})\s*,?\s*$", text)
+    text = UNIT_BEHIND.sub(r", \1", UNIT_BEFORE.sub(r"\1, ", text))
     text = TOWN_BEHIND_NUMBER.sub(r"\1, ", text)
-    parts = [p for part in text.split(",") if (p := " ".join(part.split()))]
+    typed = [p for part in text.split(",") if (p := " ".join(part.split()))]
+    units = [part for part in typed if UNIT_ALONE.fullmatch(part)]
+    parts = [part for part in typed if part not in units]
     if len(parts) > 2 and HOUSE_NUMBER.fullmatch(parts[0]):
         parts[:2] = [f"{parts[0]} {parts[1]}"]
     at = next((i for i, part in enumerate(parts) if _numbered(part)), None)
@@ -67,7 +84,7 @@ def read_line(line: str, country: str) -> list[AddressParts]:
         city=parts[at + 1] if at + 1 < len(parts) else "",
         postcode=postcode,
         region=region or (parts[at + 2] if at + 2 < len(parts) else ""),
-        building=", ".join(parts[:at]),
+        building=", ".join([*units, *parts[:at]]),
     )
     return [known] if known.city else list(_split(known))[:MOST_READINGS]
 
