@@ -332,10 +332,10 @@ def _short_silence() -> None:
     """A stand-in that is to stay silent does so for half a second. The installation itself is
     patient, so that a busy machine is not taken for a silent service. A stream of changes ends at
     once for who has no browser."""
-    from sedge.standins import app
+    from sedge.standins import app, mail_server
     from sedge.web.today import events
 
-    app.LONGEST_SILENCE = 0.5
+    app.LONGEST_SILENCE = mail_server.LONGEST_SILENCE = 0.5
     events.STREAM_SECONDS = 0.0
 
 

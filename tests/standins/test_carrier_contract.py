@@ -2,12 +2,14 @@
 line by line, translate refusals."""
 
 import threading
+from contextlib import nullcontext
 from datetime import timedelta
 from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import pytest
 
 from sedge.core.errors import OutsideRefused, OutsideSilent
+from sedge.core.facts import MailFile
 from sedge.core.records import Capacity
 from sedge.core.supply.records import LineState
 from sedge.outside.carrier import WantedOrder
@@ -247,3 +249,25 @@ def test_the_register_gives_candidates_of_the_country_asked_and_judges_nothing(o
     assert {s["country"] for s in found} == {"DE"}
     assert "Speicherufer" in {s["street"] for s in found}
     assert outside.register.candidates("ZZ", "Berlin", "Speicherufer", "10999") == []
+
+
+@pytest.mark.parametrize(
+    ("fault", "raised", "kept"),
+    [
+        ("error", OutsideSilent, 0),
+        ("reject", OutsideRefused, 0),
+        ("timeout", OutsideSilent, 1),
+        ("slow", None, 1),
+    ],
+)
+def test_the_mail_server_fails_as_it_is_ordered(outside, fault, raised, kept):
+    outside.control.order_fault({"service": "mail", "fault": fault})
+    letter = ("m-2", "ifeoma@example.test", "Your number", "Dear Ifeoma,\n\nétage 3.", "<p>é</p>")
+    file = MailFile("plan.txt", "text/plain", b"abc")
+    with pytest.raises(raised) if raised else nullcontext():
+        outside.mail.send(*letter, [file])
+    assert len(outside.mail.mailbox()) == kept
+    outside.mail.send(*letter, [file])
+    [told] = outside.mail.mailbox()
+    assert (told["subject"], told["text"], told["html"]) == (letter[2], letter[3], letter[4])
+    assert told["files"] == [{"name": "plan.txt", "media_type": "text/plain", "bytes": 3}]

@@ -1,7 +1,8 @@
-"""The address register and the mail service."""
+"""The address register, the control of the stand-ins, and mail where there is no server."""
 
 from collections.abc import Sequence
 from datetime import datetime
+from functools import cached_property
 from typing import Any
 from urllib.parse import quote
 
@@ -9,6 +10,7 @@ import httpx
 
 from sedge.core.facts import MailFile
 from sedge.outside.http import Service
+from sedge.outside.smtp import MailServer, SmtpMail
 
 PATIENT = httpx.Timeout(60.0)
 
@@ -23,7 +25,9 @@ class Register(Service):
         return self.call("POST", "candidates", json=typed)["segments"]
 
 
-class Mail(Service):
+class NoMail(Service):
+    """An installation without a mail server: letters are kept."""
+
     def send(
         self,
         key: str,
@@ -33,21 +37,11 @@ class Mail(Service):
         html: str = "",
         files: Sequence[MailFile] = (),
     ) -> None:
-        """Sends once per key; files are told by name, kind and size."""
-        told = [
-            {"name": f.name, "media_type": f.media_type, "bytes": len(f.content)} for f in files
-        ]
-        letter = {"to": recipient, "subject": subject, "text": text, "html": html, "files": told}
-        self.call(
-            "POST",
-            "messages",
-            json=letter,
-            headers={"Idempotency-Key": key},
-        )
+        """Raises OutsideRefused: there is none."""
+        self.call("POST", "messages")
 
     def mailbox(self) -> list[dict[str, Any]]:
-        """What the stand-in has received, newest first."""
-        return self.call("GET", "messages")["items"]
+        return []
 
 
 class Control(Service):
@@ -140,3 +134,21 @@ class Control(Service):
     def in_directory(self, event: dict[str, str]) -> dict[str, Any]:
         """Somebody joins, moves, leaves or changes over there."""
         return self.call("POST", "directory/events", json=event)
+
+
+class StandinMail(SmtpMail):
+    """The stand-ins' mail server, over SMTP as a real one; it says where it listens, and shows what
+    it has received."""
+
+    def __init__(self, control: Control, seconds: float) -> None:
+        self._control, self._seconds = control, seconds
+
+    @cached_property
+    def _server(self) -> MailServer:
+        port = self._control.call("GET", "mailbox")["port"]
+        sender = "Sedge <sedge@lanternfield.example>"
+        return MailServer("127.0.0.1", port, sender, tls="none", seconds=self._seconds)
+
+    def mailbox(self) -> list[dict[str, Any]]:
+        """Newest first."""
+        return self._control.call("GET", "mailbox")["items"]

@@ -8,7 +8,7 @@ import httpx
 
 from sedge.core.errors import NotFound
 from sedge.outside.carrier import Callback, CarrierService, HttpCarrier
-from sedge.outside.desk_services import Control, Mail, Register
+from sedge.outside.desk_services import Control, NoMail, Register, StandinMail
 from sedge.outside.directory import Directory
 from sedge.outside.http import Service
 from sedge.outside.porting import Numbering, Ports
@@ -26,7 +26,7 @@ class Outside:
 
     telephony: Telephony
     register: Register
-    mail: Mail | SmtpMail
+    mail: NoMail | SmtpMail
     directory: Directory
     numbering: Numbering
     ports: Ports
@@ -79,7 +79,7 @@ def at_standins(url: str, *, callback: Callback | None = None, seconds: float = 
     return Outside(
         telephony=Telephony("The telephone system", f"{url}/telephony/", timeout=timeout),
         register=Register("The address register", f"{url}/register/", timeout=timeout),
-        mail=Mail("The mail service", f"{url}/mail/", timeout=timeout),
+        mail=StandinMail(control, seconds),
         directory=Directory("The directory", f"{url}/directory/", timeout=timeout),
         numbering=Numbering("The numbering register", f"{url}/numbering/", timeout=timeout),
         ports=Ports("The gaining carrier", f"{url}/ports/", timeout=timeout),
@@ -130,7 +130,7 @@ def at_addresses(
         mail=(
             SmtpMail(where.mail)
             if where.mail
-            else service(Mail, "The mail server", "", "Letters are kept.")
+            else service(NoMail, "The mail server", "", "Letters are kept.")
         ),
         directory=service(
             Directory, "The directory", where.directory, "Import people from a file instead."

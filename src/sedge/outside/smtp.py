@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, parseaddr
-from typing import Literal
+from typing import Any, Literal
 
 from sedge import metrics
 from sedge.core.errors import OutsideRefused, OutsideSilent
 from sedge.core.facts import MailFile
 
 NAME = "The mail server"
+LOOPBACK = {"127.0.0.1", "::1", "localhost"}
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,7 @@ class SmtpMail:
                 detail=str(error)[:200],
             ) from error
 
-    def mailbox(self) -> list[dict[str, str]]:
+    def mailbox(self) -> list[dict[str, Any]]:
         """Only a stand-in shows what it has received."""
         return []
 
@@ -114,7 +115,9 @@ class SmtpMail:
                 where.host, where.port, timeout=where.seconds, context=context
             )
         else:
-            server = smtplib.SMTP(where.host, where.port, timeout=where.seconds)
+            # asking DNS for our own name takes seconds where there is none
+            own = "localhost" if where.host in LOOPBACK else None
+            server = smtplib.SMTP(where.host, where.port, own, timeout=where.seconds)
         try:
             if where.tls == "starttls":
                 server.starttls(context=context)

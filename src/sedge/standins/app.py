@@ -26,9 +26,9 @@ from sedge.standins.carriers.carrier_profiles import MANNERS
 from sedge.standins.carriers.outgoing import next_port_outs, outgoing_control
 from sedge.standins.carriers.port_answers import next_answers
 from sedge.standins.carriers.porting import porting_routes
-from sedge.standins.desk_services import mail_routes
 from sedge.standins.directory import control_routes, directory_routes
 from sedge.standins.far_ends import letters
+from sedge.standins.mail_server import MailServer
 from sedge.standins.register import register_routes
 from sedge.standins.sip.domains import DOMAINS, FAULTS
 from sedge.standins.sip.listening import Listening
@@ -38,7 +38,7 @@ from sedge.standins.telephony import telephony_routes
 SLOW_SECONDS = 1.0
 BOOK = "standins.sqlite"
 LONGEST_SILENCE = 60.0
-SERVICES = ("carrier", "telephony", "register", "mail", "directory", "numbering", "ports")
+SERVICES = ("carrier", "telephony", "register", "directory", "numbering", "ports")
 
 
 ASKED_BY_ITSELF = ("/port-outs", "/numbers")  # of a carrier, over and over, by nobody in particular
@@ -83,10 +83,10 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
     app.state.book = book
     app.state.callbacks = callbacks
     app.state.sip = Listening()
+    app.state.mail = MailServer(book, callbacks)
     app.include_router(carrier_routes(book, callbacks))
     app.include_router(telephony_routes(book))
     app.include_router(register_routes(book))
-    app.include_router(mail_routes(book))
     app.include_router(directory_routes(book))
     app.include_router(control_routes(book))
     app.include_router(porting_routes(book))
@@ -256,6 +256,14 @@ def create_standins(folder: Path) -> FastAPI:  # noqa: C901  a factory: its rout
         book.put("steered", "review", body.model_dump())
         return {}
 
+    @app.get("/control/mailbox")
+    def mailbox() -> Json:
+        """Where mail is taken by SMTP, and what has come, newest first."""
+        return {
+            "port": app.state.mail.port,
+            "items": list(reversed(book.all("mail").values())),
+        }
+
     @app.get("/control/sip")
     def sip_side() -> Json:
         """Where the carriers listen for SIP, whose certificates they show, who may sign in."""
@@ -396,4 +404,5 @@ class StandinServer:
         self._server.should_exit = True
         self._thread.join(timeout=10)
         self.app.state.sip.stop()
+        self.app.state.mail.stop()
         self.app.state.book.close()
