@@ -424,6 +424,16 @@ def api(client: Any) -> Any:
     return client
 
 
+@pytest.fixture
+def collector() -> Iterator[Any]:
+    """Takes traces, and answers as a service that is called."""
+    from tests.collecting import Collector
+
+    made = Collector()
+    yield made
+    made.stop()
+
+
 def in_one_line(html: str) -> str:
     """A page's text without the breaks of its template."""
     return " ".join(html.split())

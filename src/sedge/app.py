@@ -188,6 +188,12 @@ def build_app() -> FastAPI:
         openapi_url="/api/v1/openapi.json",
         lifespan=lifespan,
         max_body_size=front_gate.MOST_FILE,
+        telemetry={
+            "metrics": False,
+            "logs": False,
+            "operation_spans": False,
+            "auto_configure": False,
+        },
     )
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
 

@@ -9,6 +9,7 @@ from fastapi import APIRouter
 from starlette.routing import BaseRoute, Match, NoMatchFound, Route
 from starlette.types import Receive, Scope, Send
 
+from sedge import traces
 from sedge.module_search import modules_of
 
 Router = TypeVar("Router", bound=APIRouter)
@@ -64,6 +65,7 @@ class RouteIndex(BaseRoute):
         return partial
 
     async def handle(self, scope: Scope, receive: Receive, send: Send) -> None:
+        traces.name_request(scope["method"], scope[CHOSEN].path)
         await scope[CHOSEN].handle(scope, receive, send)
 
     def url_path_for(self, name: str, /, **path_params: Any) -> Any:

@@ -12,6 +12,7 @@ from functools import partial
 from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 from prometheus_client.multiprocess import MultiProcessCollector
 
+from sedge import traces
 from sedge.core.errors import OutsideRefused
 
 REGISTRY = CollectorRegistry()
@@ -79,7 +80,8 @@ def calling(service: str) -> Iterator[None]:
     trouble."""
     started = time.perf_counter()
     try:
-        yield
+        with traces.span(f"ask {service}", goes_out=True):
+            yield
     except OutsideRefused:
         OUTSIDE.labels(service, "refused").inc()
         LAST_SEEN[service] = Seen(datetime.now(UTC), "")

@@ -36,6 +36,7 @@ from sedge.services.access import first_run
 from sedge.services.context import Installation
 from sedge.settings import Settings
 from sedge.store.folder import folder_in_use, told_plainly
+from sedge.traces import send_spans
 
 GRACE_SECONDS = 2  # open pages hold a stream that would never end
 log = structlog.get_logger("sedge")
@@ -54,13 +55,28 @@ def serve(settings: Settings) -> None:
     def answer(reader: Reader, app: FastAPI) -> None:
         answer_by_reading(settings, services_of(settings), reader, app)
 
-    with readers_beside(settings, app, answer) as readers, opened(settings) as installation:
+    with (
+        readers_beside(settings, app, answer) as readers,
+        opened(settings) as installation,
+        traced(settings),
+    ):
         if code := first_run.open_door(installation):
             say(
                 "Nobody signs in here yet. Set up the first organisation at"
                 f" {settings.address}/first-run with the code {code}"
             )
         listen(attach_installation(app, installation), readers)
+
+
+@contextmanager
+def traced(settings: Settings) -> Iterator[None]:
+    """Spans are sent where the settings say. Each process has its own sender, begun after it has
+    parted from the one that made it. Raises CannotStart."""
+    end = send_spans(settings.traces)
+    try:
+        yield
+    finally:
+        end()
 
 
 @contextmanager
@@ -139,7 +155,8 @@ def answer_by_reading(
     attach_installation(app, installation)
     freeze_startup_objects()
     passing = PassesOn(app, reader.writer, reader.seal, lambda: keep_up(installation))
-    uvicorn.Server(_config(settings, passing)).run(sockets=[reader.listens])
+    with traced(settings):
+        uvicorn.Server(_config(settings, passing)).run(sockets=[reader.listens])
     installation.close()
 
 

@@ -194,6 +194,13 @@ class Settings(BaseSettings):
         default=False, description="webhooks may lead to private and local addresses"
     )
     log_json: bool = Field(default=False, description="log lines as JSON")
+    traces: str = Field(
+        default="",
+        description=(
+            "spans of requests, tasks and calls outside are sent to this OpenTelemetry collector"
+            " (OTLP over HTTP), as http://localhost:4318; needs sedge[traces]"
+        ),
+    )
 
     @classmethod
     def settings_customise_sources(
@@ -266,6 +273,7 @@ class Settings(BaseSettings):
         "directory_url",
         "numbering_url",
         "ports_url",
+        "traces",
     )
     @classmethod
     def _is_address(cls, value: str) -> str:

@@ -76,7 +76,7 @@ def certificate(folder: Path):
 class Served:
     """A process of `sedge serve` under its settings file."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, collector: str = "") -> None:
         self.folder, self.data, self.port = folder, folder / "data", free_port()
         self.tls = certificate(folder)
         (folder / "passphrase").write_text("heron bulrush lantern")
@@ -89,6 +89,7 @@ class Served:
             tls_certificate = "{self.tls[0]}"
             tls_key = "{self.tls[1]}"
             metrics_token = "figures"
+            traces = "{collector}"
             """
         )
         self.process: subprocess.Popen | None = None
@@ -121,13 +122,15 @@ class Served:
 
 
 @pytest.fixture
-def served(tmp_path):
-    one = Served(tmp_path).start()
+def served(tmp_path, collector):
+    one = Served(tmp_path, collector.url).start()
     yield one
     one.stop()
 
 
-def test_from_nothing_to_an_organisation_that_is_served_kept_and_watched(served, tmp_path):
+def test_from_nothing_to_an_organisation_that_is_served_kept_and_watched(
+    served, collector, tmp_path
+):
     code = re.search(r"with the code (\S+)", served.log)[1]
     with served.client() as browser:
         # the first page, with the code of the log and no other
@@ -178,6 +181,8 @@ def test_from_nothing_to_an_organisation_that_is_served_kept_and_watched(served,
     made = sedge("backup", "--config", served.settings, "--to", tmp_path / "kept", *words)
     assert made.returncode == 0, made.stderr
     served.stop()
+    told = {"GET /", "POST /sign-in/set-up", "GET /api/v1/numbers", "GET /metrics"}
+    assert told <= collector.spans.keys()
     file = next((tmp_path / "kept").glob("*.backup"))
     again = sedge("restore", file, "--data", tmp_path / "again", *words)
     assert again.returncode == 0, again.stderr

@@ -14,7 +14,7 @@ from typing import Any, Self
 import httpx
 import structlog
 
-from sedge import metrics
+from sedge import metrics, traces
 from sedge.core.errors import OutsideRefused, OutsideSilent
 
 TIMEOUT = httpx.Timeout(5.0)
@@ -133,7 +133,7 @@ class Service:
             **options.pop("headers", {}),
         }
         with metrics.calling(self.name):
-            return self._answered(method, path, headers, options)
+            return self._answered(method, path, headers | traces.passed_on(), options)
 
     def _answered(
         self, method: str, path: str, headers: dict[str, str], options: dict[str, Any]

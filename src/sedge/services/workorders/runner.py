@@ -16,6 +16,7 @@ from datetime import datetime, timedelta
 import structlog
 from sqlalchemy.exc import DatabaseError
 
+from sedge import traces
 from sedge.core.changes import reservation_lapsed, rest_over
 from sedge.core.errors import ChangedMeanwhile, OutsideSilent, SedgeError
 from sedge.core.facts import to_canonical_json
@@ -288,7 +289,8 @@ def begun(stored: StoredTask) -> StoredTask:
 
 def _outcome(context: Context, stored: StoredTask, order: WorkOrder) -> Outcome:
     try:
-        return execution.execute(context, stored, order)
+        with traces.span(f"do {stored.body.kind}", task=stored.id, work_order=order.id):
+            return execution.execute(context, stored, order)
     except OutsideSilent as error:
         asked_to = timedelta(seconds=error.facts["wait"]) if "wait" in error.facts else None
         pause = asked_to or min(FIRST_PAUSE * 2 ** min(stored.attempts, 10), LONGEST_PAUSE)
