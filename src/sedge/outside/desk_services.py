@@ -10,7 +10,7 @@ import httpx
 
 from sedge.core.facts import MailFile
 from sedge.outside.http import Service
-from sedge.outside.smtp import MailServer, SmtpMail
+from sedge.outside.smtp import MailServer, Received, SmtpMail
 
 PATIENT = httpx.Timeout(60.0)
 
@@ -40,7 +40,7 @@ class NoMail(Service):
         """Raises OutsideRefused: there is none."""
         self.call("POST", "messages")
 
-    def mailbox(self) -> list[dict[str, Any]]:
+    def mailbox(self) -> list[Received]:
         return []
 
 
@@ -149,6 +149,6 @@ class StandinMail(SmtpMail):
         sender = "Sedge <sedge@lanternfield.example>"
         return MailServer("127.0.0.1", port, sender, tls="none", seconds=self._seconds)
 
-    def mailbox(self) -> list[dict[str, Any]]:
+    def mailbox(self) -> list[Received]:
         """Newest first."""
         return self._control.call("GET", "mailbox")["items"]

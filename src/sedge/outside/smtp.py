@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, parseaddr
-from typing import Any, Literal
+from typing import Literal, TypedDict
 
 from sedge import metrics
 from sedge.core.errors import OutsideRefused, OutsideSilent
@@ -15,6 +15,23 @@ from sedge.core.facts import MailFile
 
 NAME = "The mail server"
 LOOPBACK = {"127.0.0.1", "::1", "localhost"}
+
+
+class ReceivedFile(TypedDict):
+    name: str
+    media_type: str
+    bytes: int
+
+
+class Received(TypedDict):
+    """A letter that a stand-in has taken."""
+
+    to: str
+    subject: str
+    text: str
+    html: str
+    files: list[ReceivedFile]
+    at: str
 
 
 @dataclass(frozen=True)
@@ -74,7 +91,7 @@ class SmtpMail:
                 detail=str(error)[:200],
             ) from error
 
-    def mailbox(self) -> list[dict[str, Any]]:
+    def mailbox(self) -> list[Received]:
         """Only a stand-in shows what it has received."""
         return []
 
