@@ -2,8 +2,8 @@
 lines that share no track.
 
 After Sugiyama, Tagawa and Toda (1981): circles broken, layers by longest way, long lines given a
-place in every layer they pass, layers ordered by barycentres and swaps, places found as the nearest
-to straight (isotonic regression). Plain data out, testable without a picture.
+place in every layer they pass, layers ordered by barycentres and swaps, places nearest to straight
+(isotonic regression). Plain data out, testable without a picture.
 """
 
 from collections.abc import Iterable, Mapping
@@ -21,6 +21,8 @@ SWEEPS = 12
 LETTER = 6.6  # width of a letter of an exit's name
 LEAST_ROOM = 44.0
 PORT_INSET = 12.0
+Labels = Mapping[tuple[str, str], str]
+NAMES_ALONE: Labels = {}
 
 
 @dataclass(frozen=True)
@@ -64,16 +66,13 @@ class _Edge:
     thread: list[str] = field(default_factory=list)  # its places in the layers it passes
 
 
-Labels = Mapping[tuple[str, str], str]
-
-
 def lay_out(
-    path: Path, *, room_above: float = 0, stubs: bool = False, labels: Labels | None = None
+    path: Path, *, room_above: float = 0, stubs: bool = False, labels: Labels = NAMES_ALONE
 ) -> Layout:
-    """Every step of a path with its place; steps nobody reaches stand in the last layer.
-    `room_above` stays free over the first; with `stubs` exits that lead nowhere have a place too.
-    `labels` stand at exits (step, exit) in place of their names."""
-    return _Drawing(path, room_above, stubs, labels or {}).done()
+    """Every step with its place; those nobody reaches stand in the last layer. `room_above` stays
+    free over the first; with `stubs` exits that lead nowhere have a place too. `labels` stand at
+    exits (step, exit) in place of their names."""
+    return _Drawing(path, room_above, stubs, labels).done()
 
 
 class _Drawing:
@@ -104,8 +103,7 @@ class _Drawing:
         ]
 
     def _wide_enough(self, key: str) -> float:
-        """So wide that the names of the exits stand beside each other, whatever their order turns
-        out to be."""
+        """So wide that names of exits stand beside each other, whatever their order turns out."""
         rooms = sorted(_room(self.edges[number], self.labels) for number in self._leaving(key))
         if not rooms:
             return WIDTH
@@ -162,8 +160,7 @@ class _Drawing:
     # ── the places ──
 
     def _placed(self) -> dict[str, float]:
-        """Middles of boxes and threads, as near to straight below each other as the order
-        allows."""
+        """Middles of boxes and threads, as near to straight below each other as they can be."""
         near: dict[str, list[str]] = {}
         for source, target in self._links():
             near.setdefault(source, []).append(target)
