@@ -21,7 +21,6 @@ from sedge.api.openapi import describe
 from sedge.api.routing import Resource
 from sedge.core.access.roles import May, allowed
 from sedge.discovery import RouteIndex, in_order, routers_in
-from sedge.metrics import note_trouble
 from sedge.outside.callbacks import Listener, told_in
 from sedge.outside.carrier import Callback
 from sedge.outside.outside import Outside, at_standins
@@ -38,6 +37,7 @@ from sedge.settings import Settings
 from sedge.store.database import Database, OnlyRead
 from sedge.store.repositories.access import sign_ins
 from sedge.store.secrets import Keyring
+from sedge.troubles import note_trouble
 from sedge.web import error_pages, front_gate, watched
 from sedge.web.headers import WithHeaders
 from sedge.web.routing import Place, who_asks

@@ -1,9 +1,8 @@
-"""Figures of the process for whatever watches it (Prometheus), and its last troubles for people."""
+"""Figures of the process for whatever watches it (Prometheus)."""
 
 import os
 import time
-from collections import deque
-from collections.abc import Iterator, MutableMapping
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -52,21 +51,7 @@ class Seen:
     trouble: str
 
 
-@dataclass(frozen=True)
-class Trouble:
-    """A warning or an error of the log. `organisation` is whose it was, "" for the installation's
-    own."""
-
-    at: datetime
-    level: str
-    event: str
-    says: str
-    organisation: str
-
-
 LAST_SEEN: dict[str, Seen] = {}
-TROUBLES: deque[Trouble] = deque(maxlen=200)
-TOLD = ("error", "service", "task", "path", "key")  # of a log line, as far as it has them
 
 
 def answered(method: str, route: str, status: int, seconds: float) -> None:
@@ -95,19 +80,6 @@ def calling(service: str) -> Iterator[None]:
         LAST_SEEN[service] = Seen(datetime.now(UTC), "")
     finally:
         OUTSIDE_SECONDS.labels(service).observe(time.perf_counter() - started)
-
-
-def note_trouble(
-    _logger: object, method: str, line: MutableMapping[str, object]
-) -> MutableMapping[str, object]:
-    """A processor of log lines: keeps those that tell of trouble."""
-    if method in {"warning", "error", "exception", "critical"}:
-        says = "; ".join(f"{name} {line[name]}" for name in TOLD if name in line)
-        organisation = str(line.get("organisation") or "")
-        TROUBLES.append(
-            Trouble(datetime.now(UTC), method, str(line.get("event", "")), says[:400], organisation)
-        )
-    return line
 
 
 def exposition() -> bytes:

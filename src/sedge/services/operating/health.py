@@ -15,6 +15,7 @@ from sedge.services.operating import nightly_backup
 from sedge.services.operating.nightly_backup import LastBackup
 from sedge.store.folder import LEAST_ROOM
 from sedge.store.repositories import ledger, workorders
+from sedge.troubles import Trouble, last_troubles
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class System:
     post: Post
     services: list[Service]
     backup: LastBackup
-    troubles: list[metrics.Trouble]
+    troubles: list[Trouble]
 
 
 def problems(installation: Installation) -> list[str]:
@@ -110,7 +111,7 @@ def system(context: Context) -> System:
         mail.standing(context),
         _services(installation),
         nightly_backup.last(installation),
-        [t for t in reversed(metrics.TROUBLES) if t.organisation in mine][:30],
+        [t for t in last_troubles() if t.organisation in mine][:30],
     )
 
 
