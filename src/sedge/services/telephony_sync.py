@@ -247,12 +247,18 @@ def _tell_ways_out(telephony: Telephony, before: object, now: Site | Defaults) -
 
 def _tell_ways_for_help(telephony: Telephony, before: object, now: Trunk, estate: Estate) -> None:
     """Over which trunks each site's emergency calls go, where a trunk is new among them or gone."""
+    if isinstance(before, Trunk) and _takes_help_of(before) == _takes_help_of(now):
+        return
     was = estate.fork()
     was.put(before if isinstance(before, Trunk) else now.copy_with(emergency=False))
     for site in estate.all(Site):
         ways = [trunk.id for trunk in help_trunks_of_site(site, estate)]
         if ways != [trunk.id for trunk in help_trunks_of_site(site, was)]:
             telephony.put_ways_for_help(site.id, ways)
+
+
+def _takes_help_of(trunk: Trunk) -> tuple[object, ...]:
+    return trunk.emergency, trunk.site, trunk.serves
 
 
 def offer_dial_plan(telephony: Telephony, site: Site) -> None:
