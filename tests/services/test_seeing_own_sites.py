@@ -25,7 +25,7 @@ from sedge.services.ledger import ledger
 from sedge.services.numbers import estate, numbers
 from sedge.services.safety import safety
 from sedge.services.today import today
-from sedge.services.trunks import number_lists
+from sedge.services.trunks import number_lists, trunk_settings
 from sedge.services.workorders import workorders
 from sedge.store.repositories.numbers import Filter
 from sedge.store.schema import tables
@@ -187,3 +187,21 @@ def test_a_trunks_list_is_compared_by_who_sees_every_site(context, noor):
     assert (seen.in_part, seen.found.count, seen.given_at) == (True, 0, None)
     assert number_lists.differing(noor) == []
     assert len(number_lists.differing(context)) == 1
+
+
+def test_a_trunk_says_that_it_serves_sites_of_others_without_their_names(context, noor):
+    def serves(*sites):
+        with context.writing() as writing:
+            trunk = writing.records.the(Trunk, "leeds-a")
+            after = trunk.copy_with(serves=sites)
+            writing.save([changed(Subject.TRUNK, trunk, after, "trunk.changed")])
+
+    def told():
+        return trunk_settings.view(noor, "leeds-a").serves_in_words
+
+    assert told() == "every site"
+    serves("canal-museum", "spree-depot")
+    assert told() == "2 sites of others"
+    serves("wharf-house", "canal-museum")
+    assert told() == "Wharf House and 1 site of others"
+    assert trunk_settings.view(context, "leeds-a").serves_in_words == "Canal Museum, Wharf House"

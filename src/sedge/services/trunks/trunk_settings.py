@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sedge.core.access.roles import May
 from sedge.core.enums import Subject, Transport
 from sedge.core.errors import NotAllowedNow, NotUnderstood
+from sedge.core.facts import counted
 from sedge.core.records import Carrier, Site, Trunk
 from sedge.core.trunks.life import TrunkEvent
 from sedge.core.trunks.number_rules import read_send_rules, send_rules_as_text
@@ -95,6 +96,15 @@ class SettingsView:
     has_secret: bool
     secret: str = ""
     serves: tuple[str, ...] = ()
+
+    @property
+    def serves_in_words(self) -> str:
+        """`Canal Museum, Wharf House and 1 site of others`: theirs are not named."""
+        if not self.trunk.serves:
+            return "every site"
+        hidden = len(self.trunk.serves) - len(self.serves)
+        more = [f"{counted(hidden, 'site')} of others"] if hidden else []
+        return " and ".join([", ".join(self.serves)] * bool(self.serves) + more)
 
     @property
     def send_rules(self) -> str:
