@@ -6,11 +6,13 @@ import email
 import threading
 from email.message import EmailMessage
 from email.policy import default
-
-from aiosmtpd.smtp import SMTP, Envelope, Session
+from typing import TYPE_CHECKING
 
 from sedge.standins.callbacks import Callbacks
 from sedge.standins.storage import Book, Json, stamp
+
+if TYPE_CHECKING:
+    from aiosmtpd.smtp import SMTP, Envelope, Session
 
 MOST_BYTES = 40 * 1024 * 1024
 FAULTS = {"error": "451 internal trouble", "reject": "550 refused as ordered on the control panel"}
@@ -34,6 +36,8 @@ class MailServer:
             return self._port
 
     def _start(self) -> None:
+        from aiosmtpd.smtp import SMTP  # noqa: PLC0415  most tests and pages never need it
+
         self._loop = loop = asyncio.new_event_loop()
 
         def session() -> SMTP:
@@ -64,7 +68,7 @@ class MailServer:
         await asyncio.gather(*sessions, return_exceptions=True)
 
     async def handle_DATA(  # noqa: N802  as aiosmtpd names it
-        self, _server: SMTP, _session: Session, envelope: Envelope
+        self, _server: "SMTP", _session: "Session", envelope: "Envelope"
     ) -> str:
         """`error`: not taken, 451. `reject`: not taken, 550. `timeout`: taken, but nobody hears of
         it. `slow`: taken, late. A message that came before is kept once."""
