@@ -15,7 +15,7 @@ VIEWS = {
     "follow-a-call": "/numbers/441134960200/follow?presses=1&at=2026-11-24T11:20",
     "safety": "/safety?number=0113+496+0100",
     "building": "/safety/sites/wharf-house?floor=2nd+floor",
-    "call-path": "/paths/school-visits",
+    "call-path": "/paths/canal-front-desk",
     "call-out": "/paths/out?person=person-ifeoma-okafor&dialled=0049+30+23125+000",
     "rates": "/spend/rates/compare",
     "dial-plan": "/dial-plans/spree-depot?dialled=0112",
