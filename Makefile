@@ -80,10 +80,10 @@ bench: $(VENV)/.dev
 	$(BIN)/python -m bench.ports
 	$(BIN)/python -m bench.retiring
 	$(BIN)/python -m bench.estate
-	$(BIN)/python -m bench.soak
 	$(BIN)/python -m bench.figures --end
 	KILLS=50 ORDER_KILLS=50 TASK_KILLS=50 BUSY_SECONDS=120 $(BIN)/python -m pytest tests/services/test_killing.py tests/services/test_many_at_once.py
 	CALLS_EACH=31 $(BIN)/python -m pytest -n $(PYTEST_WORKERS) tests/api/test_described.py
+	$(BIN)/python -m bench.soak
 
 # after a change of a script or a style of the pages
 assets: $(VENV)/.dev
