@@ -99,14 +99,17 @@ def test_the_sites_a_trunk_serves_for_help_are_told_and_an_emergency_call_goes_b
     facts = {"trunk": trunk.id, "name": trunk.name, "host": "fellgate.example", "channels": 30}
     settings = (trunk.settings or TrunkSettings()).copy_with(user="us")
     before = told(installation, "ways-for-help/canal-museum")
-    ran(
-        installation,
-        context,
-        t.ChangeTrunk(**facts, settings=settings, serves=("wharf-house",)),
-    )
+    narrow = t.ChangeTrunk(**facts, settings=settings, serves=("wharf-house",))
+    order = workorders.draft(context, "x", [narrow])
+    order_running.run(context, order.id)
+    until_quiet(installation)
     ways = told(installation, "ways-for-help/canal-museum")["trunks"]
     assert ways
     assert "leeds-a" not in ways
+    undo = order_running.undo(context, order.id)
+    order_running.run(context, undo.id)
+    until_quiet(installation)
+    assert "leeds-a" in told(installation, "ways-for-help/canal-museum")["trunks"]
     ran(installation, context, t.ChangeTrunk(**facts, settings=settings, serves=("canal-museum",)))
     assert "leeds-a" in told(installation, "ways-for-help/canal-museum")["trunks"]
     assert before == {"trunks": None}

@@ -69,8 +69,10 @@ class PutBack(Task):
                 found.holders.update(HolderRef.model_validate(a["holder"]) for a in held)
             else:
                 found.records.add((snapshot.subject, snapshot.id))
-            if snapshot.subject is Subject.TRUNK and snapshot.before is None:
-                found.listed.add(snapshot.id)
+            if snapshot.subject is Subject.TRUNK:
+                found.every_site = True  # help comes over it from any of them
+                if snapshot.before is None:
+                    found.listed.add(snapshot.id)
             if snapshot.subject is Subject.PATH:
                 found.paths.add(snapshot.id)
                 found.path_users.add(snapshot.id)
